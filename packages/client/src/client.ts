@@ -1,0 +1,83 @@
+import createFetch, { type Client as FetchClient } from 'openapi-fetch';
+import type { paths } from './generated/api.js';
+import type { Problem } from './shapes.js';
+
+/** A typed client of one service: `client.GET('/v1/posts/{post}', { params: { path: { post } } })`. */
+export type Client = FetchClient<paths>;
+
+/** How a client is made. */
+export interface ClientOptions {
+  /** Where the service is, such as `http://127.0.0.1:7461`; a base path is kept. */
+  readonly address: string;
+  /** The access token or operator key to send; asked before every call. */
+  readonly token?: () => string | null | Promise<string | null>;
+  /** Asked once when a token was refused: true when there is a new one and the call should be repeated. */
+  readonly renew?: () => Promise<boolean>;
+  readonly fetch?: typeof globalThis.fetch;
+}
+
+/** A call that the service refused, with its RFC 9457 problem. */
+export class ServiceProblem extends Error {
+  override readonly name = 'ServiceProblem';
+
+  constructor(
+    readonly status: number,
+    readonly problem: Problem,
+  ) {
+    super(problem.detail);
+  }
+
+  /** The last part of the problem's type, such as `not-yours`. */
+  get code(): string {
+    return this.problem.type.split('/').at(-1) ?? '';
+  }
+}
+
+/** The service did not answer at all. */
+export class ServiceUnreachable extends Error {
+  override readonly name = 'ServiceUnreachable';
+
+  constructor(
+    readonly address: string,
+    options?: ErrorOptions,
+  ) {
+    super(`Nothing answers at ${address}.`, options);
+  }
+}
+
+/** Makes a client. It throws ServiceUnreachable when nothing answers; other failures are in the reply. */
+export function createClient(options: ClientOptions): Client {
+  const { address, token, renew, fetch = globalThis.fetch } = options;
+  const send = async (request: Request): Promise<Response> => {
+    const credential = await token?.();
+    if (credential) request.headers.set('authorization', `Bearer ${credential}`);
+    try {
+      return await fetch(request);
+    } catch (error) {
+      throw new ServiceUnreachable(address, { cause: error });
+    }
+  };
+  return createFetch<paths>({
+    baseUrl: address.replace(/\/+$/, ''),
+    fetch: async (request) => {
+      const again = renew && request.headers.get('authorization') === null ? request.clone() : null;
+      const reply = await send(request);
+      if (reply.status !== 401 || !again || !(await token?.()) || !(await renew?.())) return reply;
+      return send(again);
+    },
+  });
+}
+
+/**
+ * The data of a reply.
+ * @throws ServiceProblem when the service refused the call
+ */
+export function unwrap<T>({ data, error, response }: { data?: T; error?: unknown; response: Response }): T {
+  if (response.ok) return data as T;
+  const problem = isProblem(error)
+    ? error
+    : { type: 'about:blank', title: response.statusText, status: response.status, detail: `The service answered ${response.status}.`, instance: response.url };
+  throw new ServiceProblem(response.status, problem);
+}
+
+const isProblem = (value: unknown): value is Problem => typeof value === 'object' && value !== null && 'detail' in value && 'type' in value;

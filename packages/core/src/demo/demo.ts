@@ -1,0 +1,180 @@
+import { SimpleFaker } from '@faker-js/faker';
+import { v7 as uuidv7 } from 'uuid';
+import { BIOS, PEOPLE, type Person } from './people.js';
+import { COMMENTS, POSTS, SLOTS, TOPICS_OF, type Topic } from './phrases.js';
+
+/** Rows of the demo, oldest first in each list; instants in milliseconds since the epoch. */
+export interface Demo {
+  readonly users: { id: string; handle: string; name: string; bio: string; createdAt: number }[];
+  readonly follows: { followerId: string; followeeId: string; createdAt: number }[];
+  readonly posts: { id: string; authorId: string; body: string; createdAt: number }[];
+  readonly comments: {
+    id: string;
+    postId: string;
+    parentId: string | null;
+    authorId: string;
+    body: string;
+    createdAt: number;
+  }[];
+}
+
+const HOUR = 3_600_000;
+const DAY = 24 * HOUR;
+const DAYS = 30;
+const POST_COUNT = 900;
+const ODILE_FOLLOWS = 24;
+/** Share of a day's posts in each hour from midnight: early risers, and a second peak at dusk. */
+const HOURS = [1, 0, 0, 0, 1, 3, 7, 9, 8, 6, 5, 5, 6, 5, 4, 4, 6, 8, 9, 8, 6, 4, 3, 2];
+
+/**
+ * The Wherry Cut: sixty people, their follows, about 900 posts of thirty days and the
+ * conversation below them. The same seed makes the same people, graph and texts; only
+ * the instants (and so the ids) follow `now`.
+ */
+export function makeDemo(now: number, seed = 1702): Demo {
+  return new DemoMaker(now, seed).make();
+}
+
+type Member = Person & { id: string; createdAt: number; follows: Set<number>; popularity: number };
+
+class DemoMaker {
+  readonly #random: SimpleFaker;
+  readonly #now: number;
+
+  constructor(now: number, seed: number) {
+    this.#random = new SimpleFaker({ seed });
+    this.#now = now;
+  }
+
+  make(): Demo {
+    const members = this.#members();
+    const users = members.map(({ id, handle, name, role, createdAt }) => ({
+      id,
+      handle,
+      name,
+      bio: this.#fill(this.#pick(BIOS[role]), handle),
+      createdAt,
+    }));
+    const follows = this.#follows(members);
+    const { posts, topics } = this.#posts(members);
+    const comments = this.#comments(members, posts, topics);
+    return { users, follows, posts, comments };
+  }
+
+  #members(): Member[] {
+    return PEOPLE.map((person, i) => {
+      const createdAt =
+        person.handle === 'wren'
+          ? this.#now - 20 * 60_000
+          : this.#now - Math.round((DAYS + 2 + this.#float() * 340) * DAY);
+      const known = { bram: 3, heron_count: 1.6, floating_market: 1.5, sallow_yard: 1.3, odile: 1 }[person.handle];
+      // Popularity falls off as a power of a shuffled rank: a few are widely followed.
+      const popularity = known ?? Math.pow(1 + ((i * 37) % PEOPLE.length), -0.7);
+      return { ...person, id: this.#id(createdAt), createdAt, follows: new Set<number>(), popularity };
+    });
+  }
+
+  #follows(members: Member[]): Demo['follows'] {
+    const rows: Demo['follows'] = [];
+    members.forEach((follower, i) => {
+      const wanted =
+        follower.handle === 'odile' ? ODILE_FOLLOWS : follower.handle === 'wren' ? 0 : this.#int(5, 22);
+      const others = members.map((member, j) => ({
+        weight: (member.popularity + 0.05) * (member.role === follower.role ? 2 : 1),
+        value: j,
+      }));
+      const choice = others.filter(({ value }) => value !== i && members[value]!.handle !== 'wren');
+      while (follower.follows.size < wanted) follower.follows.add(this.#random.helpers.weightedArrayElement(choice));
+      for (const j of follower.follows) {
+        const followee = members[j]!;
+        const since = Math.max(follower.createdAt, followee.createdAt);
+        const createdAt = since + Math.round(this.#float() * (this.#now - DAY - since));
+        rows.push({ followerId: follower.id, followeeId: followee.id, createdAt });
+      }
+    });
+    return rows.sort((a, b) => a.createdAt - b.createdAt);
+  }
+
+  #posts(members: Member[]): { posts: Demo['posts']; topics: Topic[] } {
+    const writers = members.filter(({ handle }) => handle !== 'wren').map((value) => ({ value, weight: 0.15 + Math.sqrt(value.popularity) }));
+    const hours = HOURS.map((weight, value) => ({ value, weight: weight + 0.01 }));
+    const lately = new Map<string, string[]>();
+    const drafts = Array.from({ length: POST_COUNT }, () => {
+      const author = this.#random.helpers.weightedArrayElement(writers);
+      const midnight = Math.floor(this.#now / DAY) * DAY - this.#int(0, DAYS - 1) * DAY;
+      const hour = this.#random.helpers.weightedArrayElement(hours);
+      let createdAt = midnight + hour * HOUR + Math.floor(this.#float() * HOUR);
+      if (createdAt > this.#now - 60_000) createdAt -= DAY;
+      return { author, createdAt };
+    }).sort((a, b) => a.createdAt - b.createdAt);
+    const topics: Topic[] = [];
+    const posts = drafts.map(({ author, createdAt }) => {
+      const topic = this.#pick(TOPICS_OF[author.role]);
+      // Nobody repeats one of their last few phrases.
+      const said = lately.get(author.handle) ?? [];
+      const fresh = POSTS[topic].filter((phrase) => !said.includes(phrase));
+      const phrase = this.#pick(fresh.length > 0 ? fresh : POSTS[topic]);
+      lately.set(author.handle, [phrase, ...said].slice(0, 6));
+      topics.push(topic);
+      return { id: this.#id(createdAt), authorId: author.id, body: this.#fill(phrase, author.handle), createdAt };
+    });
+    return { posts, topics };
+  }
+
+  #comments(members: Member[], posts: Demo['posts'], topics: Topic[]): Demo['comments'] {
+    const byId = new Map(members.map((member, index) => [member.id, { member, index }]));
+    const rows: Demo['comments'] = [];
+    posts.forEach((post, p) => {
+      const author = byId.get(post.authorId)!;
+      const readers = members.filter((member) => member.follows.has(author.index));
+      if (readers.length === 0) return;
+      // Heavy-tailed: most posts are answered little, a few a great deal.
+      const burst = Math.pow(this.#float(), 3) * 9 * Math.sqrt(author.member.popularity + 0.1);
+      const thread: Demo['comments'] = [];
+      for (let n = Math.round(burst + this.#float()); n > 0; n--) {
+        const delay = -Math.log(1 - this.#float()) * 4 * HOUR + 90_000;
+        const createdAt = Math.round(post.createdAt + delay);
+        if (createdAt >= this.#now) continue;
+        const answersBack = thread.length > 0 && this.#float() < 0.25;
+        const writer = answersBack ? author.member : this.#pick(readers);
+        const earlier = thread.filter((comment) => comment.createdAt < createdAt && comment.authorId !== writer.id);
+        const parent = earlier.length > 0 && this.#float() < 0.4 ? this.#pick(earlier) : null;
+        thread.push({
+          id: this.#id(createdAt),
+          postId: post.id,
+          parentId: parent?.id ?? null,
+          authorId: writer.id,
+          body: this.#fill(this.#pick(COMMENTS[topics[p]!]), writer.handle),
+          createdAt,
+        });
+      }
+      rows.push(...thread);
+    });
+    return rows.sort((a, b) => a.createdAt - b.createdAt);
+  }
+
+  #fill(phrase: string, writer: string): string {
+    return phrase.replace(/\{(\w+)\}/g, (_, slot: string) => {
+      if (slot === 'n') return String(this.#int(3, 28));
+      if (slot === 'who') return this.#pick(PEOPLE.filter((p) => p.handle !== writer && p.handle !== 'wren')).handle;
+      return this.#pick(SLOTS[slot as keyof typeof SLOTS]);
+    });
+  }
+
+  #id(createdAt: number): string {
+    const random = Uint8Array.from({ length: 16 }, () => this.#int(0, 255));
+    return uuidv7({ msecs: createdAt, random });
+  }
+
+  #float(): number {
+    return this.#random.number.float();
+  }
+
+  #int(min: number, max: number): number {
+    return this.#random.number.int({ min, max });
+  }
+
+  #pick<T>(from: readonly T[]): T {
+    return this.#random.helpers.arrayElement(from);
+  }
+}

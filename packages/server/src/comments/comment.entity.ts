@@ -1,0 +1,47 @@
+import { Column, Entity, Index, JoinColumn, ManyToOne, PrimaryColumn, Unique, type Relation } from 'typeorm';
+import { Post } from '../posts/post.entity.js';
+import { User } from '../users/user.entity.js';
+
+/** An answer to a post, or to another comment on the same post. */
+@Entity('comments')
+@Unique('comments_of_post', ['postId', 'id'])
+@Index('comments_conversation', ['postId', 'createdAt', 'id'], { where: 'deleted_at IS NULL' })
+@Index('comments_replies', ['postId', 'parentId'])
+export class Comment {
+  @PrimaryColumn({ type: 'uuid' })
+  id!: string;
+
+  @Column({ type: 'uuid' })
+  postId!: string;
+
+  @ManyToOne(() => Post, (post) => post.comments, { onDelete: 'CASCADE' })
+  @JoinColumn({ name: 'post_id' })
+  post?: Relation<Post>;
+
+  /** The comment that this one answers; the foreign key includes the post, so it is of the same one. */
+  @Column({ type: 'uuid', nullable: true })
+  parentId!: string | null;
+
+  @Index('comments_author')
+  @Column({ type: 'uuid' })
+  authorId!: string;
+
+  @ManyToOne(() => User, { onDelete: 'CASCADE' })
+  @JoinColumn({ name: 'author_id' })
+  author?: Relation<User>;
+
+  @Column({ type: 'text' })
+  body!: string;
+
+  @Column({ type: 'integer', default: 1 })
+  version!: number;
+
+  @Column({ type: 'timestamptz', precision: 3, default: () => 'clock_timestamp()' })
+  createdAt!: Date;
+
+  @Column({ type: 'timestamptz', precision: 3, nullable: true })
+  editedAt!: Date | null;
+
+  @Column({ type: 'timestamptz', precision: 3, nullable: true })
+  deletedAt!: Date | null;
+}

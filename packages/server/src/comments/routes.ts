@@ -1,0 +1,116 @@
+import { Type } from 'typebox';
+import type { App } from '../http/app-type.js';
+import { userCaller } from '../http/caller.js';
+import { etagOf, ifMatchOf } from '../http/doorway.js';
+import { linkNext } from '../http/pagination.js';
+import { replies } from '../http/replies.js';
+import { pageOf, pageQuery, ref } from '../http/schemas.js';
+import { postParam } from '../posts/schema.js';
+import type { Services } from '../services.js';
+import { CommentBody, commentParam, CommentPatch, CommentSchema } from './schema.js';
+
+const CommentPage = pageOf(CommentSchema, 'CommentPage');
+
+export function commentRoutes(app: App, { comments, address }: Services): void {
+  app.addSchema(CommentSchema);
+  app.addSchema(CommentPage);
+
+  app.get(
+    '/v1/posts/:post/comments',
+    {
+      config: { doorway: 'anyone' },
+      schema: {
+        operationId: 'listComments',
+        tags: ['comments'],
+        summary: 'The conversation below a post',
+        params: postParam,
+        querystring: Type.Object({ ...pageQuery, sort: Type.Union([Type.Literal('newest'), Type.Literal('oldest')], { default: 'newest' }) }),
+        response: replies('anyone', { 200: ref(CommentPage) }, ['not-found', 'bad-cursor']),
+      },
+    },
+    async (request, reply) => {
+      const page = await comments.list(request.params.post, request.query.sort, request.query, request.principal.caller);
+      linkNext(request, reply, address.base, page.next);
+      return page;
+    },
+  );
+
+  app.post(
+    '/v1/posts/:post/comments',
+    {
+      config: { doorway: 'signed-in' },
+      schema: {
+        operationId: 'createComment',
+        tags: ['comments'],
+        summary: 'Comment on a post',
+        params: postParam,
+        body: CommentBody,
+        response: replies('signed-in', { 201: ref(CommentSchema) }, ['not-found', 'invalid', 'too-large', 'wrong-media-type']),
+      },
+    },
+    async (request, reply) => {
+      const caller = userCaller(request);
+      const { body, parentId } = request.body;
+      const id = await comments.create(request.params.post, caller.id, body, parentId ?? null);
+      const comment = await comments.view(id, caller);
+      return reply.code(201).header('location', address.to(`/v1/comments/${id}`)).header('etag', etagOf(comment.version)).send(comment);
+    },
+  );
+
+  app.get(
+    '/v1/comments/:comment',
+    {
+      config: { doorway: 'anyone' },
+      schema: {
+        operationId: 'getComment',
+        tags: ['comments'],
+        summary: 'One comment',
+        params: commentParam,
+        response: replies('anyone', { 200: ref(CommentSchema) }, ['not-found']),
+      },
+    },
+    async (request, reply) => {
+      const comment = await comments.view(request.params.comment, request.principal.caller);
+      return reply.header('etag', etagOf(comment.version)).send(comment);
+    },
+  );
+
+  app.patch(
+    '/v1/comments/:comment',
+    {
+      config: { doorway: 'owner of comment' },
+      schema: {
+        operationId: 'editComment',
+        tags: ['comments'],
+        summary: 'Edit one’s own comment',
+        params: commentParam,
+        body: CommentPatch,
+        response: replies('owner of comment', { 200: ref(CommentSchema) }, ['invalid', 'too-large', 'wrong-media-type']),
+      },
+    },
+    async (request, reply) => {
+      const caller = userCaller(request);
+      if (request.body.body !== undefined) await comments.edit(request.params.comment, caller, request.body.body, ifMatchOf(request));
+      const comment = await comments.view(request.params.comment, caller);
+      return reply.header('etag', etagOf(comment.version)).send(comment);
+    },
+  );
+
+  app.delete(
+    '/v1/comments/:comment',
+    {
+      config: { doorway: 'owner of comment' },
+      schema: {
+        operationId: 'deleteComment',
+        tags: ['comments'],
+        summary: 'Delete one’s own comment',
+        params: commentParam,
+        response: replies('owner of comment', { 204: Type.Null() }),
+      },
+    },
+    async (request, reply) => {
+      await comments.delete(request.params.comment, userCaller(request), ifMatchOf(request));
+      return reply.code(204).send(null);
+    },
+  );
+}

@@ -1,0 +1,30 @@
+import { Type } from 'typebox';
+import { closed, Instant, orNull, personText, ref, Uuid, type Of } from '../http/schemas.js';
+import { CanSchema, ReactionTallies } from '../posts/schema.js';
+import { AuthorSchema } from '../users/schema.js';
+
+export const CommentSchema = Type.Object(
+  {
+    id: Uuid,
+    postId: Uuid,
+    parentId: orNull(Uuid),
+    author: ref(AuthorSchema),
+    body: Type.String(),
+    createdAt: Instant,
+    editedAt: orNull(Instant),
+    version: Type.Integer({ description: 'Counts the edits; the `ETag`' }),
+    tallies: Type.Object({ reactions: ReactionTallies }),
+    reaction: orNull(Type.String({ description: 'The caller’s own reaction' })),
+    can: CanSchema,
+  },
+  { $id: 'Comment' },
+);
+
+export type CommentView = Of<typeof CommentSchema>;
+
+export const CommentBody = closed({
+  body: personText('comment', 'What is said'),
+  parentId: Type.Optional(orNull(Type.String({ format: 'uuid', description: 'The comment of the same post that this one answers' }))),
+});
+export const CommentPatch = closed({ body: Type.Optional(personText('comment', 'What is said')) }, { minProperties: 1, description: 'A merge patch (RFC 7396)' });
+export const commentParam = Type.Object({ comment: Uuid });

@@ -1,0 +1,219 @@
+import { execFile, spawn } from 'node:child_process';
+import { createHash, randomBytes } from 'node:crypto';
+import { chmodSync, chownSync, closeSync, existsSync, mkdirSync, openSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
+import { createServer } from 'node:net';
+import { totalmem } from 'node:os';
+import { join } from 'node:path';
+import { setTimeout as pause } from 'node:timers/promises';
+import { promisify } from 'node:util';
+import pg from 'pg';
+import type { DatabaseAddress } from '../address.js';
+import { DatabaseFault } from '../diagnose.js';
+import { clusterAccount, firstClosedFolder, type Account } from './account.js';
+import { binariesFor } from './binaries.js';
+
+const run = promisify(execFile);
+const DATABASE = 'gather_lane';
+const ROLE = 'postgres';
+const START_SECONDS = 60;
+
+/** A PostgreSQL cluster of ours on loopback. */
+export interface Cluster {
+  readonly address: DatabaseAddress;
+  /** Where its files are. */
+  readonly folder: string;
+  /** True when it had outlived an earlier service and was taken over. */
+  readonly adopted: boolean;
+  /** Stops it and waits until it is gone. */
+  stop(): Promise<void>;
+}
+
+/**
+ * Starts the embedded cluster of a data folder, makes it first where there is none, or adopts the one
+ * that outlived a killed service.
+ * @param data the service's data folder, absolute
+ * @param notice is told what the operator should know, in a sentence
+ * @throws DatabaseFault
+ */
+export async function startCluster(data: string, notice: (text: string) => void): Promise<Cluster> {
+  const account = clusterAccount();
+  if (process.getuid?.() === 0 && !account)
+    throw new DatabaseFault('cluster', 'There is no postgres account to run the cluster: apt-get install postgresql, or start the service as another user than root.');
+  const home = clusterHome(data, account, notice);
+  const folder = join(home, 'pg');
+  const password = clusterPassword(data);
+  const binaries = binariesFor(folder);
+
+  const running = await findRunning(folder, password);
+  if (running) {
+    notice(`A cluster that outlived an earlier service was found on port ${running.port} and is used again.`);
+    return { address: addressAt(running.port, password), folder, adopted: true, stop: () => stopProcess(running.pid) };
+  }
+  if (!existsSync(join(folder, 'PG_VERSION'))) await makeCluster(home, folder, binaries, password, account);
+  const { pid, port } = await launch(home, folder, binaries, account);
+  const address = addressAt(port, password);
+  await untilReady(address, pid, home);
+  await makeDatabase(address);
+  return { address, folder, adopted: false, stop: () => stopProcess(pid) };
+}
+
+function addressAt(port: number, password: string): DatabaseAddress {
+  return { host: '127.0.0.1', port, user: ROLE, password, database: DATABASE, ssl: false };
+}
+
+function clusterHome(data: string, account: Account | null, notice: (text: string) => void): string {
+  const closed = account && firstClosedFolder(data, account);
+  if (!closed) return data;
+  const slug = createHash('sha256').update(data).digest('hex').slice(0, 12);
+  const home = join('/var/lib/gather-lane', slug);
+  notice(`The postgres account cannot pass through ${closed}, so the database is kept in ${home} instead.`);
+  mkdirSync(home, { recursive: true, mode: 0o755 });
+  return home;
+}
+
+function clusterPassword(data: string): string {
+  const path = join(data, 'pg.password');
+  if (!existsSync(path)) writeFileSync(path, randomBytes(24).toString('base64url') + '\n', { mode: 0o600 });
+  return readFileSync(path, 'utf8').trim();
+}
+
+async function makeCluster(home: string, folder: string, binaries: string, password: string, account: Account | null): Promise<void> {
+  // Made beside its place and moved there whole, so that being killed leaves no half cluster.
+  const draft = `${folder}.new`;
+  const passwordFile = `${folder}.secret`;
+  rmSync(draft, { recursive: true, force: true });
+  mkdirSync(draft, { mode: 0o700 });
+  writeFileSync(passwordFile, password, { mode: 0o600 });
+  if (account) for (const path of [draft, passwordFile]) chownSync(path, account.uid, account.gid);
+  try {
+    const options = ['-D', draft, '-U', ROLE, '-A', 'scram-sha-256', `--pwfile=${passwordFile}`, '-E', 'UTF8', '--locale=C.UTF-8', '--no-sync'];
+    await run(join(binaries, 'initdb'), options, { ...account, cwd: '/' });
+  } catch (error) {
+    rmSync(draft, { recursive: true, force: true });
+    throw new DatabaseFault('cluster', `The database cluster could not be made in ${home}: ${(error as { stderr?: string }).stderr?.trim() || String(error)}`);
+  } finally {
+    rmSync(passwordFile, { force: true });
+  }
+  renameSync(draft, folder);
+}
+
+function settings(port: number): Record<string, string | number> {
+  const mb = Math.floor(totalmem() / 1_048_576);
+  return {
+    listen_addresses: '127.0.0.1',
+    unix_socket_directories: '',
+    port,
+    max_connections: 120,
+    shared_buffers: `${Math.min(Math.max(Math.floor(mb / 8), 64), 2048)}MB`,
+    effective_cache_size: `${Math.max(Math.floor(mb / 2), 256)}MB`,
+    maintenance_work_mem: `${Math.min(Math.max(Math.floor(mb / 32), 64), 512)}MB`,
+    max_wal_size: '2GB',
+    random_page_cost: 1.1,
+    // Every statement of the service is short: compiling one costs more than running it.
+    jit: 'off',
+    autovacuum_naptime: '10s',
+    timezone: 'UTC',
+    log_timezone: 'UTC',
+  };
+}
+
+async function launch(home: string, folder: string, binaries: string, account: Account | null): Promise<{ pid: number; port: number }> {
+  const port = await freePort();
+  const options = Object.entries(settings(port)).flatMap(([name, value]) => ['-c', `${name}=${value}`]);
+  const log = openSync(join(home, 'pg.log'), 'a', 0o600);
+  // Detached: Ctrl-C in the terminal reaches the service alone, which then stops the cluster in order.
+  const child = spawn(join(binaries, 'postgres'), ['-D', folder, ...options], { ...account, cwd: '/', detached: true, stdio: ['ignore', log, log] });
+  closeSync(log);
+  child.unref();
+  await new Promise<void>((resolve, reject) => {
+    child.once('spawn', resolve);
+    child.once('error', (error) => reject(new DatabaseFault('cluster', `postgres could not be started: ${error.message}`)));
+  });
+  return { pid: child.pid!, port };
+}
+
+function freePort(): Promise<number> {
+  return new Promise((resolve, reject) => {
+    const probe = createServer().once('error', reject);
+    probe.listen(0, '127.0.0.1', () => {
+      const { port } = probe.address() as { port: number };
+      probe.close(() => resolve(port));
+    });
+  });
+}
+
+async function untilReady(address: DatabaseAddress, pid: number, home: string): Promise<void> {
+  const deadline = Date.now() + START_SECONDS * 1000;
+  for (;;) {
+    if (await answers({ ...address, database: 'postgres' })) return;
+    if (!isAlive(pid) || Date.now() > deadline)
+      throw new DatabaseFault('cluster', `The database cluster did not start; its log is ${join(home, 'pg.log')}:\n${lastLines(join(home, 'pg.log'))}`);
+    await pause(50);
+  }
+}
+
+function lastLines(path: string): string {
+  return existsSync(path) ? readFileSync(path, 'utf8').trim().split('\n').slice(-5).join('\n') : '';
+}
+
+async function answers(address: DatabaseAddress, dataDirectory?: string): Promise<boolean> {
+  const client = new pg.Client({ ...address, connectionTimeoutMillis: 5_000 });
+  client.on('error', () => undefined);
+  try {
+    await client.connect();
+    const { rows } = await client.query<{ folder: string }>(`SELECT current_setting('data_directory') AS folder`);
+    return dataDirectory === undefined || rows[0]?.folder === dataDirectory;
+  } catch {
+    return false;
+  } finally {
+    await client.end().catch(() => undefined);
+  }
+}
+
+/** A live cluster of this folder: its own pid file names it, and it answers to our password from that folder. */
+async function findRunning(folder: string, password: string): Promise<{ pid: number; port: number } | null> {
+  const path = join(folder, 'postmaster.pid');
+  if (!existsSync(path)) return null;
+  const lines = readFileSync(path, 'utf8').split('\n');
+  const [pid, port] = [Number(lines[0]), Number(lines[3])];
+  for (let attempt = 0; attempt < 20 && pid > 0 && isAlive(pid); attempt++) {
+    if (port > 0 && (await answers({ ...addressAt(port, password), database: 'postgres' }, folder))) return { pid, port };
+    await pause(100);
+  }
+  return null;
+}
+
+async function makeDatabase(address: DatabaseAddress): Promise<void> {
+  const client = new pg.Client({ ...address, database: 'postgres' });
+  await client.connect();
+  try {
+    const { rowCount } = await client.query(`SELECT FROM pg_database WHERE datname = $1`, [DATABASE]);
+    if (rowCount === 0) await client.query(`CREATE DATABASE ${DATABASE}`);
+  } finally {
+    await client.end();
+  }
+}
+
+function isAlive(pid: number): boolean {
+  try {
+    process.kill(pid, 0);
+    return true;
+  } catch (error) {
+    return (error as { code?: string }).code === 'EPERM';
+  }
+}
+
+async function stopProcess(pid: number): Promise<void> {
+  if (!isAlive(pid)) return;
+  process.kill(pid, 'SIGINT');
+  for (let waited = 0; isAlive(pid); waited += 20) {
+    if (waited === 20_000) process.kill(pid, 'SIGQUIT');
+    await pause(20);
+  }
+}
+
+/** Makes the data folder, open enough for the cluster's account to pass through, and no more. */
+export function makeDataFolder(data: string): void {
+  mkdirSync(data, { recursive: true });
+  chmodSync(data, process.getuid?.() === 0 ? 0o711 : 0o700);
+}

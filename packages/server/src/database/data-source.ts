@@ -1,0 +1,55 @@
+import 'reflect-metadata';
+import { DataSource } from 'typeorm';
+import { Comment } from '../comments/comment.entity.js';
+import { Standing, StandingDrop } from '../feed/standing.entity.js';
+import { Follow } from '../follows/follow.entity.js';
+import { Post } from '../posts/post.entity.js';
+import { PostCommenter, PostTally, UserTally } from '../tallies/tally.entity.js';
+import { Session } from '../sessions/session.entity.js';
+import { SigningKey } from '../sessions/signing-key.entity.js';
+import { Credential } from '../users/credential.entity.js';
+import { User } from '../users/user.entity.js';
+import { WeightingRow } from '../weighting/weighting.entity.js';
+import type { DatabaseAddress } from './address.js';
+import { Accounts1764000000001 } from './migrations/1764000000001-accounts.js';
+import { Posts1764000000002 } from './migrations/1764000000002-posts.js';
+import { Standings1764000000003 } from './migrations/1764000000003-standings.js';
+import { Tallies1764000000004 } from './migrations/1764000000004-tallies.js';
+import { SnakeNaming } from './naming.js';
+
+/** Every entity of the product's model. */
+export const ENTITIES = [
+  User, Credential, UserTally, Session, SigningKey, Post, PostTally, PostCommenter, Follow, Comment, WeightingRow, Standing, StandingDrop,
+];
+
+/** The product's migrations, oldest first. */
+export const MIGRATIONS = [Accounts1764000000001, Posts1764000000002, Standings1764000000003, Tallies1764000000004];
+
+/** Name of the table that remembers which of our migrations have run. */
+export const MIGRATIONS_TABLE = 'gather_lane_migrations';
+
+/**
+ * The one data source of a service. `synchronize` is never on: the migrations alone shape the
+ * database. It is not connected yet; call `initialize()`.
+ */
+export function createDataSource(address: DatabaseAddress, poolSize: number): DataSource {
+  return new DataSource({
+    type: 'postgres',
+    host: address.host,
+    port: address.port,
+    username: address.user,
+    password: address.password,
+    database: address.database,
+    ssl: address.ssl,
+    entities: ENTITIES,
+    migrations: MIGRATIONS,
+    migrationsTableName: MIGRATIONS_TABLE,
+    migrationsTransactionMode: 'each',
+    namingStrategy: new SnakeNaming(),
+    synchronize: false,
+    installExtensions: false,
+    applicationName: 'gather-lane',
+    poolSize,
+    extra: { connectionTimeoutMillis: 10_000, options: '-c timezone=UTC' },
+  });
+}

@@ -1,0 +1,27 @@
+import { QueryFailedError, type DataSource, type EntityManager } from 'typeorm';
+
+/** SQLSTATE of a failed statement, or undefined for any other error. */
+export function sqlState(error: unknown): string | undefined {
+  return error instanceof QueryFailedError ? (error.driverError as { code?: string }).code : undefined;
+}
+
+/** The constraint that a failed statement broke, or undefined. */
+export function brokenConstraint(error: unknown): string | undefined {
+  return error instanceof QueryFailedError ? (error.driverError as { constraint?: string }).constraint : undefined;
+}
+
+const DEADLOCK = '40P01';
+const SERIALIZATION = '40001';
+
+/**
+ * Runs work in one transaction. A deadlock or a serialization failure is tried once more: our own
+ * writes take their locks in one order, but hand-written SQL on the same tables may not.
+ */
+export async function inTransaction<T>(dataSource: DataSource, work: (manager: EntityManager) => Promise<T>): Promise<T> {
+  try {
+    return await dataSource.transaction(work);
+  } catch (error) {
+    if (![DEADLOCK, SERIALIZATION].includes(sqlState(error) ?? '')) throw error;
+    return dataSource.transaction(work);
+  }
+}

@@ -1,0 +1,135 @@
+import { explainPlace, readFeedCursor, writeFeedCursor, type Caller, type FeedCursor, type Position, type Source } from '@gather-lane/core';
+import type { DataSource } from 'typeorm';
+import type { SignedIn } from '../http/principal.js';
+import { Problem } from '../http/problem.js';
+import type { Posts, PostWithPeople } from '../posts/service.js';
+import type { WeightingInForce } from '../weighting/queries.js';
+import { feedNewer, feedPage, FORGET_DROPS, PLACE_FACTS, type FeedOrder, type FeedPageRow, type PlaceRow } from './queries.js';
+import type { FeedItem, NewerView, PlaceReply, PlaceView } from './schema.js';
+
+const SCROLL_MS = 24 * 3_600_000;
+const MOST_NEWER = 99;
+const LAST_ID = 'ffffffff-ffff-ffff-ffff-ffffffffffff';
+const FIRST_ID = '00000000-0000-0000-0000-000000000000';
+
+/** What a feed is asked for. */
+export interface FeedRequest {
+  readonly order: FeedOrder;
+  readonly own: boolean;
+  readonly limit: number;
+  readonly place: boolean;
+  readonly after?: string;
+}
+
+/** A page of a feed. */
+export interface FeedPage {
+  readonly items: FeedItem[];
+  readonly next: string | null;
+  readonly first: string;
+}
+
+/** The following feed. One function answers it everywhere, so that no two lists can differ by query. */
+export class Feed {
+  readonly #dataSource: DataSource;
+  readonly #posts: Posts;
+
+  constructor(dataSource: DataSource, posts: Posts) {
+    this.#dataSource = dataSource;
+    this.#posts = posts;
+  }
+
+  /**
+   * A page of the viewer's following feed, in two statements.
+   * @throws Problem `bad-cursor`, or `scroll-expired` for a scroll that began more than a day ago
+   */
+  async page(viewer: SignedIn, { order, own, limit, place, after }: FeedRequest): Promise<FeedPage> {
+    const from = after === undefined ? null : this.#open(after, 'next', viewer.weighting);
+    if (from && (from.order !== order || from.own !== own))
+      throw new Problem('bad-cursor', `This cursor belongs to order=${from.order}, own=${from.own}: ask with the same, or leave it out to begin again.`);
+    const weighting = from?.weighting ?? viewer.weighting.id;
+    const at = from?.position ? new Date(from.position.at).toISOString() : 'infinity';
+    const rows = await this.#dataSource.query<FeedPageRow[]>(feedPage(order, weighting), [
+      viewer.userId, own, at, from?.position?.id ?? LAST_ID, limit + 1, from?.snapshot ?? null,
+    ]);
+    const { snapshot, now } = rows[0]!;
+    const scroll = { order, own, weighting, snapshot, begun: from?.begun ?? now.getTime() };
+    const found = rows.filter((row): row is FeedPageRow & { id: string } => row.id !== null);
+    const shown = found.slice(0, limit);
+    const [top, last] = [shown[0], shown.at(-1)];
+
+    const caller: Caller = { kind: 'user', id: viewer.userId };
+    const sinces = new Map(shown.map((row) => [row.id, row.since]));
+    // Visibility is looked at again as the posts are read: one deleted in between leaves the page shorter.
+    const posts = await this.#posts.viewAll(shown.map((row) => row.id), caller);
+    return {
+      items: posts.map((found) => (place ? { ...found.post, place: placeOf(found, sinces.get(found.post.id) ?? null, viewer.weighting) } : found.post)),
+      next: found.length > limit && last ? writeFeedCursor({ mark: 'next', ...scroll, position: positionOf(last) }) : null,
+      first: writeFeedCursor({ mark: 'first', ...scroll, position: top ? positionOf(top) : null }),
+    };
+  }
+
+  /** What has come above where a scroll began. */
+  async newer(viewer: SignedIn, than: string): Promise<NewerView> {
+    const from = this.#open(than, 'first', viewer.weighting);
+    const reordered = from.weighting !== viewer.weighting.id;
+    const at = from.position ? new Date(from.position.at).toISOString() : '-infinity';
+    const [row] = await this.#dataSource.query<{ new: number; risen: number }[]>(feedNewer(from.order, from.weighting), [
+      viewer.userId, from.own, at, from.position?.id ?? FIRST_ID, new Date(from.begun).toISOString(),
+    ]);
+    const made = Math.min(row!.new, MOST_NEWER);
+    return { new: made, risen: Math.min(row!.risen, MOST_NEWER - made), more: row!.new + row!.risen > MOST_NEWER, reordered };
+  }
+
+  /**
+   * Why a post stands where it stands in a viewer's feed, or why it is not there.
+   * @param seesDeleted the operator is told that a post was deleted; a user only that it is not there
+   * @throws Problem `not-found`
+   */
+  async place(viewerId: string, postId: string, weighting: WeightingInForce, seesDeleted: boolean): Promise<PlaceReply> {
+    const [row] = await this.#dataSource.query<PlaceRow[]>(PLACE_FACTS, [viewerId, postId]);
+    if (!row || (row.deleted_at && !seesDeleted)) throw new Problem('not-found', 'There is no such post, or it was deleted.');
+    const absent = (reason: 'deleted' | 'not-followed', sentence: string) => ({ postId, inFeed: false, reason, place: null, sentence });
+    if (row.deleted_at) return absent('deleted', 'Not in the feed: the post was deleted.');
+    const own = row.author_id === viewerId;
+    if (!own && !row.since) return absent('not-followed', `Not in the feed: its author, @${row.handle}, is not followed.`);
+    const place = explain(row.created_at, row.handle, own, row.since, { comment: row.comment_people }, weighting);
+    return { postId, inFeed: true, reason: null, place, sentence: place.sentence };
+  }
+
+  /** Forgets falls that no scroll can meet any more. */
+  async forgetDrops(): Promise<void> {
+    await this.#dataSource.query(FORGET_DROPS);
+  }
+
+  #open(text: string, mark: FeedCursor['mark'], inForce: WeightingInForce): FeedCursor {
+    const cursor = readFeedCursor(text);
+    if (!cursor) throw new Problem('bad-cursor', 'This is not a cursor of ours, or it was changed on the way: pass it exactly as it came.');
+    if (cursor.mark !== mark) throw new Problem('bad-cursor', `This is the \`${cursor.mark}\` of a feed page; here its \`${mark}\` is needed.`);
+    // The clock of the service against the database's: near enough for a day.
+    if (Date.now() - cursor.begun > SCROLL_MS || cursor.weighting > inForce.id)
+      throw new Problem('scroll-expired', 'This scroll began more than a day ago: begin again without a cursor.');
+    return cursor;
+  }
+}
+
+const positionOf = ({ key, id }: { key: Date; id: string }): Position => ({ at: key.getTime(), id });
+
+function placeOf({ post, people }: PostWithPeople, since: Date | null, weighting: WeightingInForce): PlaceView {
+  return explain(new Date(post.createdAt), post.author.handle, since === null, since, people, weighting);
+}
+
+function explain(createdAt: Date, handle: string, own: boolean, since: Date | null, people: { comment: number }, weighting: WeightingInForce): PlaceView {
+  const source: Source = own || !since ? { own: true } : { own: false, handle, since: since.getTime() };
+  const { laneTime, lift, parts, sentence } = explainPlace(createdAt.getTime(), weighting, people, source);
+  return {
+    own,
+    follows: source.own ? null : { handle, since: new Date(source.since).toISOString() },
+    createdAt: createdAt.toISOString(),
+    laneTime: new Date(laneTime).toISOString(),
+    lift,
+    halfLifeMs: weighting.halfLifeMs,
+    weighting: weighting.id,
+    parts,
+    sentence,
+  };
+}

@@ -1,0 +1,24 @@
+/** Takes the tallies of a pair in id order, as every writer does, so that two mutual follows cannot deadlock. */
+export const LOCK_PAIR = `
+  SELECT user_id, following FROM user_tallies WHERE user_id IN ($1, $2) ORDER BY user_id FOR NO KEY UPDATE`;
+
+/** Follows, or does nothing when it is so already. Both halves of the pair are the key. */
+export const FOLLOW = `
+  INSERT INTO follows (follower_id, followee_id) VALUES ($1, $2)
+  ON CONFLICT (follower_id, followee_id) DO NOTHING
+  RETURNING created_at`;
+
+export const FOLLOWED_SINCE = `SELECT created_at FROM follows WHERE follower_id = $1 AND followee_id = $2`;
+
+export const UNFOLLOW = `DELETE FROM follows WHERE follower_id = $1 AND followee_id = $2`;
+
+const listed = (whose: string, other: string) => `
+  SELECT ${other} AS id, created_at FROM follows
+  WHERE ${whose} = $1 AND (created_at, ${other}) < (coalesce($2::timestamptz, 'infinity'), coalesce($3::uuid, 'ffffffff-ffff-ffff-ffff-ffffffffffff'))
+  ORDER BY created_at DESC, ${other} DESC LIMIT $4`;
+
+/** A page of a user's followers, newest first. Cost: one range of follows_followers. */
+export const FOLLOWERS = listed('followee_id', 'follower_id');
+
+/** A page of those whom a user follows, newest first. Cost: one range of follows_following. */
+export const FOLLOWING = listed('follower_id', 'followee_id');

@@ -1,0 +1,22 @@
+import type { DataSource } from 'typeorm';
+
+/** How a caller and another user stand to each other. */
+export interface Relation {
+  readonly youFollow: boolean;
+  readonly followsYou: boolean;
+  readonly muted: boolean;
+  readonly blocked: boolean;
+}
+
+/** Cost: two probes of the follows key for each user. Both halves of the pair are always in the condition. */
+const RELATIONS = `
+  SELECT i.id,
+         EXISTS (SELECT FROM follows WHERE follower_id = $1 AND followee_id = i.id) AS you_follow,
+         EXISTS (SELECT FROM follows WHERE follower_id = i.id AND followee_id = $1) AS follows_you
+  FROM unnest($2::uuid[]) AS i (id)`;
+
+/** The relation of one user to each of others, by their ids. */
+export async function relationsOf(dataSource: DataSource, me: string, ids: string[]): Promise<Map<string, Relation>> {
+  const rows = await dataSource.query<{ id: string; you_follow: boolean; follows_you: boolean }[]>(RELATIONS, [me, ids]);
+  return new Map(rows.map((row) => [row.id, { youFollow: row.you_follow, followsYou: row.follows_you, muted: false, blocked: false }]));
+}

@@ -1,0 +1,79 @@
+import { Type } from 'typebox';
+import type { App } from '../http/app-type.js';
+import { signedIn } from '../http/doorway.js';
+import { linkNext } from '../http/pagination.js';
+import { replies } from '../http/replies.js';
+import { Instant, pageQuery, ref, userParam } from '../http/schemas.js';
+import type { Services } from '../services.js';
+import { UserPage } from '../users/routes.js';
+import { UserSchema } from '../users/schema.js';
+
+const FollowSchema = Type.Object(
+  { user: ref(UserSchema), since: Instant, changed: Type.Boolean({ description: 'False when it was so already' }) },
+  { $id: 'Follow' },
+);
+
+export function followRoutes(app: App, { follows, users, address }: Services): void {
+  app.addSchema(FollowSchema);
+
+  app.put(
+    '/v1/follows/:user',
+    {
+      config: { doorway: 'signed-in' },
+      schema: {
+        operationId: 'follow',
+        tags: ['follows'],
+        summary: 'Follow a user: 201 when new, 200 when it was so already',
+        params: userParam,
+        response: replies('signed-in', { 200: ref(FollowSchema), 201: ref(FollowSchema) }, ['not-found', 'self-follow', 'too-many-follows']),
+      },
+    },
+    async (request, reply) => {
+      const { userId } = signedIn(request);
+      const followeeId = await users.require(request.params.user);
+      const { since, changed } = await follows.follow(userId, followeeId);
+      const user = await users.view(followeeId, request.principal.caller);
+      return reply.code(changed ? 201 : 200).send({ user, since: since.toISOString(), changed });
+    },
+  );
+
+  app.delete(
+    '/v1/follows/:user',
+    {
+      config: { doorway: 'signed-in' },
+      schema: {
+        operationId: 'unfollow',
+        tags: ['follows'],
+        summary: 'Stop following a user',
+        params: userParam,
+        response: replies('signed-in', { 204: Type.Null() }, ['not-found']),
+      },
+    },
+    async (request, reply) => {
+      await follows.unfollow(signedIn(request).userId, await users.require(request.params.user));
+      return reply.code(204).send(null);
+    },
+  );
+
+  for (const side of ['followers', 'following'] as const)
+    app.get(
+      `/v1/users/:user/${side}`,
+      {
+        config: { doorway: 'anyone' },
+        schema: {
+          operationId: side === 'followers' ? 'listFollowers' : 'listFollowing',
+          tags: ['follows'],
+          summary: side === 'followers' ? 'Who follows a user, newest first' : 'Whom a user follows, newest first',
+          params: userParam,
+          querystring: Type.Object(pageQuery),
+          response: replies('anyone', { 200: ref(UserPage) }, ['not-found', 'bad-cursor']),
+        },
+      },
+      async (request, reply) => {
+        const id = await users.require(request.params.user);
+        const page = await follows[side](id, request.query, request.principal.caller);
+        linkNext(request, reply, address.base, page.next);
+        return page;
+      },
+    );
+}

@@ -1,0 +1,123 @@
+import cookie from '@fastify/cookie';
+import helmet from '@fastify/helmet';
+import rateLimit from '@fastify/rate-limit';
+import fastifyStatic from '@fastify/static';
+import swaggerUi from '@fastify/swagger-ui';
+import type { TypeBoxTypeProvider } from '@fastify/type-provider-typebox';
+import fastify, { LogController, type FastifyInstance } from 'fastify';
+import { v4 as uuidv4 } from 'uuid';
+import { aboutRoutes } from '../about/routes.js';
+import { commentRoutes } from '../comments/routes.js';
+import { docsRoutes } from '../docs/routes.js';
+import { feedRoutes } from '../feed/routes.js';
+import { followRoutes } from '../follows/routes.js';
+import { operatorRoutes } from '../operator/routes.js';
+import { postRoutes } from '../posts/routes.js';
+import type { Services } from '../services.js';
+import { sessionRoutes } from '../sessions/routes.js';
+import { userRoutes } from '../users/routes.js';
+import type { App } from './app-type.js';
+import { readId, useDoorways } from './doorway.js';
+import { sendProblem, useProblems } from './errors.js';
+import { useHostCheck, useOriginCheck } from './origin.js';
+import { useOpenApi } from './openapi.js';
+import { Problem } from './problem.js';
+import { ProblemSchema } from './schemas.js';
+import { useValidation } from './validation.js';
+
+const BODY_LIMIT = 256 * 1024;
+
+/** What the HTTP application is told beside its services. */
+export interface AppOptions {
+  /** Folder of the built console; without it no console is served. */
+  readonly consoleFolder: string | undefined;
+  /** Why the service cannot work yet, or null when it can. */
+  readonly notReady: () => string | null;
+  readonly logStream?: NodeJS.WritableStream;
+}
+
+/** Builds the HTTP application: everything but listening. */
+export async function buildApp(services: Services, options: AppOptions): Promise<FastifyInstance> {
+  const { config, address } = services;
+  const app = fastify({
+    bodyLimit: BODY_LIMIT,
+    genReqId: () => uuidv4(),
+    logger: config.log.level === 'silent' ? false : { level: config.log.level, stream: options.logStream ?? process.stderr, redact: ['req.headers.authorization', 'req.headers.cookie'] },
+    logController: new LogController({ disableRequestLogging: config.log.level !== 'debug' && config.log.level !== 'info' }),
+    routerOptions: { maxParamLength: 100 },
+    forceCloseConnections: 'idle',
+  }).withTypeProvider<TypeBoxTypeProvider>();
+
+  useProblems(app, address);
+  useValidation(app, config.limits);
+  useHostCheck(app, config.server);
+  await app.register(cookie);
+  await app.register(helmet, {
+    contentSecurityPolicy: {
+      directives: {
+        'default-src': ["'self'"],
+        'img-src': ["'self'", 'data:'],
+        'script-src': ["'self'"],
+        // MUI writes its styles into the page.
+        'style-src': ["'self'", "'unsafe-inline'"],
+        'connect-src': ["'self'"],
+        'frame-ancestors': ["'none'"],
+        'upgrade-insecure-requests': address.base.startsWith('https:') ? [] : null,
+      },
+    },
+    strictTransportSecurity: address.base.startsWith('https:') ? undefined : false,
+  });
+  await app.register(rateLimit, { global: false, errorResponseBuilder: (_request, { after }) => new Problem('too-often', `Too many attempts: try again in ${after}.`) });
+  app.addContentTypeParser('application/merge-patch+json', { parseAs: 'string' }, app.getDefaultJsonParser('error', 'error'));
+
+  readiness(app, services, options.notReady);
+  useDoorways(app, services.sessions, services.key, {
+    post: (reference) => services.posts.owned(readId(reference, 'post')),
+    comment: (reference) => services.comments.owned(readId(reference, 'comment')),
+    user: (reference) => services.users.owned(reference),
+  });
+  useOriginCheck(app, address);
+  app.addSchema(ProblemSchema);
+  await useOpenApi(app, config.limits, () => address.base);
+
+  routes(app, services);
+  await app.register((scope) => pages(scope, options.consoleFolder));
+  return app;
+}
+
+function routes(app: App, services: Services): void {
+  aboutRoutes(app, services);
+  // Users first: the other schemas name them.
+  userRoutes(app, services);
+  sessionRoutes(app, services);
+  postRoutes(app, services);
+  commentRoutes(app, services);
+  followRoutes(app, services);
+  feedRoutes(app, services);
+  operatorRoutes(app, services);
+  docsRoutes(app);
+}
+
+function readiness(app: FastifyInstance, { address }: Services, notReady: () => string | null): void {
+  app.addHook('onRequest', async (request) => {
+    const reason = notReady();
+    if (reason && request.routeOptions.url?.startsWith('/v1/') && !request.routeOptions.url.startsWith('/v1/openapi')) throw new Problem('not-ready', reason);
+  });
+  app.get('/ready', { config: { doorway: 'anyone' }, schema: { hide: true } }, (request, reply) => {
+    const reason = notReady();
+    return reason ? sendProblem(reply, request, address, new Problem('not-ready', reason)) : reply.send({ ready: true });
+  });
+}
+
+/** The readable API document and the console: routes of other packages, all open to anyone. */
+async function pages(app: FastifyInstance, consoleFolder: string | undefined): Promise<void> {
+  app.addHook('onRoute', (route) => {
+    route.config = { ...route.config, doorway: 'anyone' };
+  });
+  await app.register(swaggerUi, { routePrefix: '/docs/api', theme: { title: 'API · Gather Lane' }, uiConfig: { docExpansion: 'list', defaultModelsExpandDepth: 0 } });
+  if (!consoleFolder) return;
+  await app.register(fastifyStatic, { root: consoleFolder, wildcard: false, maxAge: '1h', immutable: false, index: false });
+  // Every state of a page has an address: whatever is no file is the console itself, which reads it.
+  for (const url of ['/', '/feed', '/posts/:post', '/users/:user', '/users/:user/:tab'])
+    app.get(url, { schema: { hide: true } }, (_request, reply) => reply.sendFile('index.html', { maxAge: 0 }));
+}

@@ -1,0 +1,87 @@
+import { decide, decideCaller, isDoorwayRule, ownedKind, type Caller, type DoorwayRule, type Owned, type OwnedKind } from '@gather-lane/core';
+import type { FastifyInstance, FastifyRequest, RouteOptions } from 'fastify';
+import type { OperatorKey } from '../operator/key.js';
+import type { Sessions } from '../sessions/service.js';
+import { NOBODY, principalOf, type Principal, type SignedIn } from './principal.js';
+import { Problem, refusalProblem } from './problem.js';
+
+declare module 'fastify' {
+  interface FastifyContextConfig {
+    /** Who may call the route; the service does not start while one has none. */
+    doorway?: DoorwayRule;
+  }
+  interface FastifyRequest {
+    principal: Principal;
+  }
+}
+
+/** Finds the owner of a thing by what the path says, or null when it is not there for this caller. */
+export type FindOwned = (reference: string, caller: Caller) => Promise<Owned | null>;
+
+/** How the owner of each kind of thing is found; the key is also the name of the path parameter. */
+export type OwnedFinders = Record<OwnedKind, FindOwned>;
+
+/** Enforces the doorway rules of every route in one place, and refuses the start when one is missing. */
+export function useDoorways(app: FastifyInstance, sessions: Sessions, key: OperatorKey, finders: OwnedFinders): void {
+  const routes: RouteOptions[] = [];
+  app.decorateRequest('principal');
+  app.addHook('onRoute', (route) => void routes.push(route));
+  // Looked at once all are there: a plugin's own routes get their rule from the scope that registers it.
+  app.addHook('onReady', () => {
+    const without = routes.filter((route) => !isDoorwayRule(route.config?.doorway));
+    if (without.length === 0) return;
+    const names = without.map((route) => `${[route.method].flat().join('/')} ${route.url}`);
+    throw new Error(`The service does not start, because these routes declare no doorway rule: ${names.join(', ')}`);
+  });
+
+  // Before the body is even read: who is calling, and may such a caller come in at all.
+  app.addHook('onRequest', async (request) => {
+    request.principal = NOBODY;
+    const rule = request.routeOptions.config.doorway;
+    if (!rule) return;
+    request.principal = await principalOf(request, sessions, key);
+    const refusal = decideCaller(rule, request.principal.caller);
+    if (refusal) throw refusalProblem(refusal, 'thing');
+  });
+
+  // Before the body is looked at: is the thing theirs.
+  app.addHook('preValidation', async (request) => {
+    const rule = request.routeOptions.config.doorway;
+    const kind = rule && ownedKind(rule);
+    if (!kind) return;
+    const reference = (request.params as Record<string, string | undefined>)[kind];
+    if (reference === undefined) throw new Error(`${request.routeOptions.url} is ruled "${rule}" but has no :${kind}`);
+    const { caller } = request.principal;
+    const refusal = decide(rule, caller, await finders[kind](reference, caller), ifMatchOf(request));
+    if (refusal) throw refusalProblem(refusal, kind);
+  });
+}
+
+/** The version that `If-Match` names, or undefined when there is no such header or it takes any. */
+export function ifMatchOf(request: FastifyRequest): number | undefined {
+  const header = request.headers['if-match'];
+  if (header === undefined || header === '*') return undefined;
+  const version = /^"(\d{1,9})"$/.exec(header)?.[1];
+  // Any other text is some version that is not the current one.
+  return version === undefined ? -1 : Number(version);
+}
+
+/** The `ETag` of a thing that counts its edits. */
+export const etagOf = (version: number): string => `"${version}"`;
+
+/** The signed-in session of a request whose rule asks for one. */
+export function signedIn(request: FastifyRequest): SignedIn {
+  if (!request.principal.session) throw new Problem('not-signed-in', 'Sign in first: this call needs an access token.');
+  return request.principal.session;
+}
+
+const UUID = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i;
+
+/**
+ * An id from a path, in lower case.
+ * @throws Problem `malformed` when it cannot be an id
+ */
+export function readId(text: string, name: string): string {
+  if (!UUID.test(text)) throw new Problem('malformed', `${name} must be an id (a UUID), but is "${text}".`, [{ pointer: `/${name}`, detail: 'must be a UUID' }]);
+  return text.toLowerCase();
+}

@@ -1,0 +1,72 @@
+import swagger from '@fastify/swagger';
+import type { FastifyInstance } from 'fastify';
+import type { Config } from '../config/schema.js';
+import { VERSION } from '../version.js';
+
+type Json = Record<string, unknown>;
+
+/**
+ * Serves the OpenAPI 3.1 document that the routes' own schemas make. Each operation says its doorway rule as
+ * `x-doorway`; the limits of texts are the configured ones.
+ */
+export async function useOpenApi(app: FastifyInstance, limits: Config['limits'], base: () => string): Promise<void> {
+  await app.register(swagger, {
+    openapi: {
+      openapi: '3.1.0',
+      info: {
+        title: 'Gather Lane',
+        version: VERSION,
+        description: 'Users, posts, follows, comments, and following feeds ranked by recency and engagement.',
+        license: { name: 'Apache-2.0', identifier: 'Apache-2.0' } as { name: string },
+      },
+      tags: [
+        { name: 'feed', description: 'The following feed' },
+        { name: 'posts', description: 'Posts' },
+        { name: 'comments', description: 'The conversation below posts' },
+        { name: 'follows', description: 'Who follows whom' },
+        { name: 'users', description: 'Profiles' },
+        { name: 'accounts', description: 'Signing up, in and out' },
+        { name: 'operator', description: 'For whoever runs the service' },
+        { name: 'service', description: 'About the service' },
+      ],
+      components: {
+        securitySchemes: {
+          user: { type: 'http', scheme: 'bearer', description: 'An access token' },
+          operator: { type: 'http', scheme: 'bearer', description: 'The operator key' },
+        },
+      },
+    },
+    refResolver: { buildLocalReference: (json, _base, _fragment, i) => (json.$id as string | undefined) ?? `def-${i}` },
+    transform: ({ schema, url, route }) => {
+      const rule = route.config?.doorway;
+      const security = rule === 'operator' ? [{ operator: [] }] : rule === 'anyone' ? [{}, { user: [] }] : [{ user: [] }];
+      return { url, schema: { ...schema, ...(schema?.hide ? {} : { 'x-doorway': rule, security }) } as typeof schema };
+    },
+  });
+
+  app.get('/v1/openapi.json', { config: { doorway: 'anyone' }, schema: { hide: true } }, () => openApiDocument(app, limits, base()));
+}
+
+/** The document, for the route and for generating the client. */
+export function openApiDocument(app: FastifyInstance, limits: Config['limits'], base: string): Json {
+  const document = JSON.parse(JSON.stringify(app.swagger())) as Json;
+  return { ...(tidy(document, limits) as Json), servers: [{ url: base || '/' }] };
+}
+
+/** Writes the limits of texts out, and drops what only our validator reads. */
+function tidy(value: unknown, limits: Config['limits']): unknown {
+  if (Array.isArray(value)) return value.map((item) => tidy(item, limits));
+  if (typeof value !== 'object' || value === null) return value;
+  const entries = Object.entries(value as Json).filter(([key]) => key !== '$id');
+  const out = Object.fromEntries(entries.map(([key, child]) => [key, tidy(child, limits)]));
+  const limit = out['x-characters'] as keyof Config['limits'] | undefined;
+  if (typeof limit !== 'string') return out;
+  const least = limit === 'bio' ? 0 : 1;
+  return {
+    ...out,
+    'x-characters': { min: least, max: limits[limit] },
+    minLength: least,
+    maxLength: 4000,
+    description: `${String(out.description)}: ${least} to ${limits[limit]} characters as people count them (grapheme clusters), at most 4,000 code points`,
+  };
+}

@@ -1,0 +1,14 @@
+export { ConfigError, loadConfig, type ConfigSources, type Loaded } from './config/load.js';
+export { ConfigSchema, configKeys, type Config } from './config/schema.js';
+export { starterConfig } from './config/starter.js';
+export { ownServer } from './database/address.js';
+export { clusterAccount, firstClosedFolder } from './database/cluster/account.js';
+export { installedVersions } from './database/cluster/binaries.js';
+export { makeDataFolder, startCluster, type Cluster } from './database/cluster/cluster.js';
+export { createDataSource } from './database/data-source.js';
+export { DatabaseFault, probeDatabase } from './database/diagnose.js';
+export { migrate } from './database/migrate.js';
+export { checkSetup, type SetupFinding } from './setup/check.js';
+export { StartRefused, startService, type Service, type StartOptions } from './service.js';
+export { describeApi } from './http/describe-api.js';
+export { VERSION } from './version.js';

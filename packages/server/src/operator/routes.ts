@@ -1,0 +1,120 @@
+import { Type } from 'typebox';
+import type { App } from '../http/app-type.js';
+import { OPERATOR_COOKIE } from '../http/principal.js';
+import { Problem } from '../http/problem.js';
+import { replies } from '../http/replies.js';
+import { closed, ref, Uuid } from '../http/schemas.js';
+import { PlaceReplySchema } from '../feed/schema.js';
+import type { Services } from '../services.js';
+import { SessionSchema, viewSession } from '../sessions/routes.js';
+import { readStats } from './stats.js';
+
+const COOKIE = { path: '/v1/operator', httpOnly: true, sameSite: 'strict' } as const;
+
+const StatsSchema = Type.Object(
+  {
+    counts: Type.Object({ users: Type.Integer(), posts: Type.Integer(), follows: Type.Integer(), comments: Type.Integer() }),
+    weighting: Type.Object({
+      id: Type.Integer(),
+      halfLifeMs: Type.Integer(),
+      base: Type.Number(),
+      weights: Type.Record(Type.String(), Type.Number()),
+    }),
+    postsPerDay: Type.Array(Type.Object({ day: Type.String({ format: 'date' }), posts: Type.Integer() })),
+    widelyFollowed: Type.Array(
+      Type.Object({ id: Uuid, handle: Type.String(), name: Type.String(), followers: Type.Integer(), posts: Type.Integer() }),
+    ),
+    database: Type.Object({ version: Type.String() }),
+  },
+  { $id: 'Stats' },
+);
+
+export function operatorRoutes(app: App, services: Services): void {
+  const { key, users, feed, sessions, dataSource, demo, address } = services;
+  app.addSchema(StatsSchema);
+
+  app.post(
+    '/v1/operator/browser-sessions',
+    {
+      config: { doorway: 'anyone', rateLimit: { max: 20, timeWindow: '1 minute' } },
+      schema: {
+        operationId: 'openOperatorBrowser',
+        tags: ['operator'],
+        summary: 'Exchange the operator key for a cookie that is limited to /v1/operator',
+        body: closed({ key: Type.String({ maxLength: 200 }) }),
+        response: replies('anyone', { 204: Type.Null() }, ['invalid', 'wrong-origin', 'too-often', 'too-large', 'wrong-media-type']),
+      },
+    },
+    async (request, reply) => {
+      if (!key.matches(request.body.key)) throw new Problem('bad-token', 'This is not the operator key of this service.');
+      const secure = address.base.startsWith('https:');
+      return reply.setCookie(OPERATOR_COOKIE, await key.openBrowserSession(), { ...COOKIE, secure }).code(204).send(null);
+    },
+  );
+
+  app.delete(
+    '/v1/operator/browser-sessions/current',
+    {
+      config: { doorway: 'operator' },
+      schema: {
+        operationId: 'closeOperatorBrowser',
+        tags: ['operator'],
+        summary: 'Forget the operator cookie in this browser',
+        response: replies('operator', { 204: Type.Null() }, ['wrong-origin']),
+      },
+    },
+    async (_request, reply) => reply.clearCookie(OPERATOR_COOKIE, COOKIE).code(204).send(null),
+  );
+
+  app.post(
+    '/v1/operator/sessions',
+    {
+      config: { doorway: 'operator' },
+      schema: {
+        operationId: 'actAsUser',
+        tags: ['operator'],
+        summary: 'A short, marked session in which the operator acts as a user',
+        body: closed({ user: Type.String({ minLength: 1, maxLength: 64, description: 'An id or @handle' }) }),
+        response: replies('operator', { 201: ref(SessionSchema) }, ['acting-off', 'not-found', 'invalid', 'wrong-origin', 'too-large', 'wrong-media-type']),
+      },
+    },
+    async (request, reply) => {
+      if (!demo) throw new Problem('acting-off', 'The operator may act as a user only in the demo.');
+      const userId = await users.require(request.body.user);
+      request.log.warn({ userId }, 'the operator acts as a user');
+      return reply.code(201).send(await viewSession(services, await sessions.actAs(userId)));
+    },
+  );
+
+  app.get(
+    '/v1/operator/stats',
+    {
+      config: { doorway: 'operator' },
+      schema: {
+        operationId: 'readStats',
+        tags: ['operator'],
+        summary: 'Counts, the weighting in force, and what was posted lately',
+        response: replies('operator', { 200: ref(StatsSchema) }),
+      },
+    },
+    () => readStats(dataSource),
+  );
+
+  app.get(
+    '/v1/operator/places/:user/:post',
+    {
+      config: { doorway: 'operator' },
+      schema: {
+        operationId: 'getPlace',
+        tags: ['operator'],
+        summary: 'Why a post stands where it stands in any user’s feed, or why it is not there',
+        params: Type.Object({ user: Type.String({ minLength: 1, maxLength: 64, description: 'An id or @handle' }), post: Uuid }),
+        response: replies('operator', { 200: ref(PlaceReplySchema) }, ['not-found']),
+      },
+    },
+    async (request) => {
+      const viewer = await users.require(request.params.user);
+      return feed.place(viewer, request.params.post, await services.weighting.inForce(), true);
+    },
+  );
+}

@@ -1,0 +1,56 @@
+import { AUTHOR_COLUMNS, type AuthorColumns } from '../users/queries.js';
+
+/**
+ * Visible posts by id, in the order of the ids, with all that a page shows of them. Cost: four
+ * primary-key probes for each post.
+ */
+export const POSTS_BY_ID = `
+  SELECT p.id, p.body, p.version, p.created_at, p.edited_at, ${AUTHOR_COLUMNS}, t.comments, t.comment_people, s.lane_time
+  FROM unnest($1::uuid[]) WITH ORDINALITY AS i (id, place)
+  JOIN posts p ON p.id = i.id AND p.deleted_at IS NULL
+  JOIN users a ON a.id = p.author_id
+  JOIN post_tallies t ON t.post_id = p.id
+  JOIN standings s ON s.post_id = p.id
+  ORDER BY i.place`;
+
+/** A row of that statement. */
+export interface PostRow extends AuthorColumns {
+  readonly id: string;
+  readonly body: string;
+  readonly version: number;
+  readonly created_at: Date;
+  readonly edited_at: Date | null;
+  readonly comments: number;
+  readonly comment_people: number;
+  readonly lane_time: Date;
+}
+
+/** Owner and version of a visible post. Cost: one primary-key probe. */
+export const OWNED_POST = `SELECT author_id, version FROM posts WHERE id = $1 AND deleted_at IS NULL`;
+
+const past = { newest: '<', oldest: '>' };
+const way = { newest: 'DESC', oldest: 'ASC' };
+
+/** Ids of a page of posts, everybody's or one author's ($1). Cost: one range of posts_recent or posts_author_recent. */
+export const listPosts = (sort: 'newest' | 'oldest', whose: 'author' | 'everybody'): string => `
+  SELECT id, created_at FROM posts
+  WHERE deleted_at IS NULL ${whose === 'author' ? 'AND author_id = $1' : 'AND $1::uuid IS NULL'}
+    AND ($2::timestamptz IS NULL OR (created_at, id) ${past[sort]} ($2, $3::uuid))
+  ORDER BY created_at ${way[sort]}, id ${way[sort]} LIMIT $4`;
+
+export const CREATE_POST = `INSERT INTO posts (id, author_id, body) VALUES ($1, $2, $3)`;
+
+/** The write repeats the doorway's decision: only the author's own, visible post of that version ($4 null takes any). */
+export const EDIT_POST = `
+  UPDATE posts SET body = $3, version = version + 1, edited_at = clock_timestamp()
+  WHERE id = $1 AND author_id = $2 AND deleted_at IS NULL AND ($4::integer IS NULL OR version = $4)
+  RETURNING id`;
+
+/** Every write that moves tallies takes their row first. */
+export const LOCK_POST_TALLY = `SELECT FROM post_tallies WHERE post_id = $1 FOR NO KEY UPDATE`;
+
+/** Soft: the triggers take it out of standings and counts. The same condition as for an edit. */
+export const DELETE_POST = `
+  UPDATE posts SET deleted_at = clock_timestamp()
+  WHERE id = $1 AND author_id = $2 AND deleted_at IS NULL AND ($3::integer IS NULL OR version = $3)
+  RETURNING id`;

@@ -1,0 +1,133 @@
+import { Type } from 'typebox';
+import type { App } from '../http/app-type.js';
+import { userCaller } from '../http/caller.js';
+import { etagOf, ifMatchOf } from '../http/doorway.js';
+import { linkNext } from '../http/pagination.js';
+import { replies } from '../http/replies.js';
+import { pageOf, pageQuery, ref, userParam } from '../http/schemas.js';
+import type { Services } from '../services.js';
+import { postParam, PostBody, PostPatch, PostSchema } from './schema.js';
+
+const PostPage = pageOf(PostSchema, 'PostPage');
+const sortQuery = { sort: Type.Union([Type.Literal('newest'), Type.Literal('oldest')], { default: 'newest' }) };
+
+export function postRoutes(app: App, { posts, users, address }: Services): void {
+  app.addSchema(PostSchema);
+  app.addSchema(PostPage);
+
+  app.get(
+    '/v1/posts',
+    {
+      config: { doorway: 'anyone' },
+      schema: {
+        operationId: 'listPosts',
+        tags: ['posts'],
+        summary: 'Everybody’s public posts',
+        querystring: Type.Object({ ...pageQuery, ...sortQuery }),
+        response: replies('anyone', { 200: ref(PostPage) }, ['bad-cursor']),
+      },
+    },
+    async (request, reply) => {
+      const page = await posts.list(request.query.sort, null, request.query, request.principal.caller);
+      linkNext(request, reply, address.base, page.next);
+      return page;
+    },
+  );
+
+  app.get(
+    '/v1/users/:user/posts',
+    {
+      config: { doorway: 'anyone' },
+      schema: {
+        operationId: 'listUserPosts',
+        tags: ['posts'],
+        summary: 'One user’s posts',
+        params: userParam,
+        querystring: Type.Object({ ...pageQuery, ...sortQuery }),
+        response: replies('anyone', { 200: ref(PostPage) }, ['not-found', 'bad-cursor']),
+      },
+    },
+    async (request, reply) => {
+      const authorId = await users.require(request.params.user);
+      const page = await posts.list(request.query.sort, authorId, request.query, request.principal.caller);
+      linkNext(request, reply, address.base, page.next);
+      return page;
+    },
+  );
+
+  app.post(
+    '/v1/posts',
+    {
+      config: { doorway: 'signed-in' },
+      schema: {
+        operationId: 'createPost',
+        tags: ['posts'],
+        summary: 'Post something',
+        body: PostBody,
+        response: replies('signed-in', { 201: ref(PostSchema) }, ['invalid', 'too-large', 'wrong-media-type']),
+      },
+    },
+    async (request, reply) => {
+      const caller = userCaller(request);
+      const post = await posts.view(await posts.create(caller.id, request.body.body), caller);
+      return reply.code(201).header('location', post.url).header('etag', etagOf(post.version)).send(post);
+    },
+  );
+
+  app.get(
+    '/v1/posts/:post',
+    {
+      config: { doorway: 'anyone' },
+      schema: {
+        operationId: 'getPost',
+        tags: ['posts'],
+        summary: 'One post',
+        params: postParam,
+        response: replies('anyone', { 200: ref(PostSchema) }, ['not-found']),
+      },
+    },
+    async (request, reply) => {
+      const post = await posts.view(request.params.post, request.principal.caller);
+      return reply.header('etag', etagOf(post.version)).send(post);
+    },
+  );
+
+  app.patch(
+    '/v1/posts/:post',
+    {
+      config: { doorway: 'owner of post' },
+      schema: {
+        operationId: 'editPost',
+        tags: ['posts'],
+        summary: 'Edit one’s own post',
+        params: postParam,
+        body: PostPatch,
+        response: replies('owner of post', { 200: ref(PostSchema) }, ['invalid', 'too-large', 'wrong-media-type']),
+      },
+    },
+    async (request, reply) => {
+      const caller = userCaller(request);
+      if (request.body.body !== undefined) await posts.edit(request.params.post, caller, request.body.body, ifMatchOf(request));
+      const post = await posts.view(request.params.post, caller);
+      return reply.header('etag', etagOf(post.version)).send(post);
+    },
+  );
+
+  app.delete(
+    '/v1/posts/:post',
+    {
+      config: { doorway: 'owner of post' },
+      schema: {
+        operationId: 'deletePost',
+        tags: ['posts'],
+        summary: 'Delete one’s own post',
+        params: postParam,
+        response: replies('owner of post', { 204: Type.Null() }),
+      },
+    },
+    async (request, reply) => {
+      await posts.delete(request.params.post, userCaller(request), ifMatchOf(request));
+      return reply.code(204).send(null);
+    },
+  );
+}

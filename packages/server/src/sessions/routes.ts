@@ -1,0 +1,81 @@
+import { Type } from 'typebox';
+import type { App } from '../http/app-type.js';
+import { signedIn } from '../http/doorway.js';
+import { replies } from '../http/replies.js';
+import { closed, orNull, ref } from '../http/schemas.js';
+import type { Services } from '../services.js';
+import { UserSchema } from '../users/schema.js';
+import type { Tokens } from './service.js';
+
+export const SessionSchema = Type.Object(
+  {
+    accessToken: Type.String({ description: 'Send it as `Authorization: Bearer …`' }),
+    refreshToken: orNull(Type.String({ description: 'Good once, for new tokens; null in a session of the operator' })),
+    expiresIn: Type.Integer({ description: 'Seconds until the access token expires' }),
+    tokenType: Type.Literal('Bearer'),
+    user: ref(UserSchema),
+  },
+  { $id: 'Session' },
+);
+
+/** A session as the caller gets it. */
+export async function viewSession({ users }: Services, tokens: Tokens) {
+  const { userId, accessToken, refreshToken, expiresIn } = tokens;
+  const user = await users.view(userId, { kind: 'user', id: userId });
+  return { accessToken, refreshToken, expiresIn, tokenType: 'Bearer' as const, user };
+}
+
+export function sessionRoutes(app: App, services: Services): void {
+  const { sessions, config } = services;
+  app.addSchema(SessionSchema);
+
+  app.post(
+    '/v1/sessions',
+    {
+      config: { doorway: 'anyone', rateLimit: { max: config.rates.signInsPerMinute, timeWindow: '1 minute' } },
+      schema: {
+        operationId: 'signIn',
+        tags: ['accounts'],
+        summary: 'Sign in by handle or e-mail',
+        body: closed({ login: Type.String({ minLength: 1, maxLength: 254, description: 'Handle or e-mail' }), password: Type.String({ maxLength: 200 }) }),
+        response: replies('anyone', { 201: ref(SessionSchema) }, ['wrong-sign-in', 'invalid', 'too-often', 'too-large', 'wrong-media-type']),
+      },
+    },
+    async (request, reply) => {
+      const tokens = await sessions.signIn(request.body.login, request.body.password);
+      return reply.code(201).send(await viewSession(services, tokens));
+    },
+  );
+
+  app.post(
+    '/v1/sessions/refresh',
+    {
+      config: { doorway: 'anyone', rateLimit: { max: config.rates.signInsPerMinute, timeWindow: '1 minute' } },
+      schema: {
+        operationId: 'refreshSession',
+        tags: ['accounts'],
+        summary: 'New tokens for a refresh token, which is then used up',
+        body: closed({ refreshToken: Type.String({ maxLength: 200 }) }),
+        response: replies('anyone', { 201: ref(SessionSchema) }, ['invalid', 'too-often', 'too-large', 'wrong-media-type']),
+      },
+    },
+    async (request, reply) => reply.code(201).send(await viewSession(services, await sessions.refresh(request.body.refreshToken))),
+  );
+
+  app.delete(
+    '/v1/sessions/current',
+    {
+      config: { doorway: 'signed-in' },
+      schema: {
+        operationId: 'signOut',
+        tags: ['accounts'],
+        summary: 'Sign out: the token is refused from then on',
+        response: replies('signed-in', { 204: Type.Null() }),
+      },
+    },
+    async (request, reply) => {
+      await sessions.end(signedIn(request).id);
+      return reply.code(204).send(null);
+    },
+  );
+}

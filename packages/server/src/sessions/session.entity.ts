@@ -1,0 +1,40 @@
+import { Column, Entity, JoinColumn, ManyToOne, PrimaryColumn, type Relation } from 'typeorm';
+import { User } from '../users/user.entity.js';
+
+/** A signed-in session. Tokens name it, so ending the row ends them all at once. */
+@Entity('sessions')
+export class Session {
+  @PrimaryColumn({ type: 'uuid' })
+  id!: string;
+
+  @Column({ type: 'uuid' })
+  userId!: string;
+
+  @ManyToOne(() => User, { onDelete: 'CASCADE' })
+  @JoinColumn({ name: 'user_id' })
+  user?: Relation<User>;
+
+  /** SHA-256 of the refresh token that is good now. */
+  @Column({ type: 'bytea', nullable: true })
+  refreshHash!: Buffer | null;
+
+  /** SHA-256 of the one before it. */
+  @Column({ type: 'bytea', nullable: true })
+  previousHash!: Buffer | null;
+
+  @Column({ type: 'timestamptz', precision: 3, nullable: true })
+  rotatedAt!: Date | null;
+
+  /** Opened by the operator to act as the user. */
+  @Column({ type: 'boolean', default: false })
+  acting!: boolean;
+
+  @Column({ type: 'timestamptz', precision: 3, default: () => 'clock_timestamp()' })
+  createdAt!: Date;
+
+  @Column({ type: 'timestamptz', precision: 3 })
+  expiresAt!: Date;
+
+  @Column({ type: 'timestamptz', precision: 3, nullable: true })
+  endedAt!: Date | null;
+}

@@ -1,0 +1,113 @@
+import { accessSync, constants, existsSync } from 'node:fs';
+import { createServer } from 'node:net';
+import { dirname, isAbsolute, resolve } from 'node:path';
+import type { Config } from '../config/schema.js';
+import { ownServer } from '../database/address.js';
+import { clusterAccount, firstClosedFolder } from '../database/cluster/account.js';
+import { binariesFor, installedVersions } from '../database/cluster/binaries.js';
+import { createDataSource } from '../database/data-source.js';
+import { probeDatabase } from '../database/diagnose.js';
+import { migrationState } from '../database/migrate.js';
+import { holderOf } from '../http/port-holder.js';
+
+/** One thing that was looked at. `mend` says what to do, and is empty where nothing is wrong. */
+export interface SetupFinding {
+  readonly what: string;
+  readonly state: 'good' | 'note' | 'bad';
+  readonly found: string;
+  readonly mend: string;
+}
+
+type Check = Omit<SetupFinding, 'what'>;
+const good = (found: string): Check => ({ state: 'good', found, mend: '' });
+const note = (found: string, mend: string): Check => ({ state: 'note', found, mend });
+const bad = (found: string, mend: string): Check => ({ state: 'bad', found, mend });
+
+/** Looks whether everything that the service needs is there, without changing anything. */
+export async function checkSetup(config: Config, folder: string, environment: Record<string, string | undefined>): Promise<SetupFinding[]> {
+  const data = isAbsolute(config.data) ? config.data : resolve(folder, config.data);
+  const own = ownServer(config.database.url, environment);
+  const checks: [string, () => Check | Promise<Check>][] = [
+    ['Node', checkNode],
+    ['Data folder', () => checkData(data)],
+    ...(own
+      ? ([['Database', () => checkOwnServer(own, config)]] as [string, () => Promise<Check>][])
+      : ([
+          ['PostgreSQL', () => checkPrograms(data)],
+          ['Cluster account', () => checkAccount(data)],
+        ] as [string, () => Check][])),
+    ['Port', () => checkPort(config)],
+  ];
+  const findings: SetupFinding[] = [];
+  for (const [what, check] of checks) {
+    try {
+      findings.push({ what, ...(await check()) });
+    } catch (error) {
+      findings.push({ what, ...bad('could not be checked', (error as Error).message) });
+    }
+  }
+  return findings;
+}
+
+function checkNode(): Check {
+  const [major, minor] = process.versions.node.split('.').map(Number) as [number, number];
+  return major > 20 || (major === 20 && minor >= 12)
+    ? good(process.versions.node)
+    : bad(process.versions.node, 'Install Node 20.12 or later.');
+}
+
+function checkData(data: string): Check {
+  let nearest = data;
+  while (!existsSync(nearest)) nearest = dirname(nearest);
+  try {
+    accessSync(nearest, constants.W_OK);
+    return good(existsSync(data) ? data : `${data} (will be made)`);
+  } catch {
+    return bad(data, `This account may not write in ${nearest}: choose another folder with --data.`);
+  }
+}
+
+function checkPrograms(data: string): Check {
+  const versions = installedVersions();
+  if (versions.length === 0) return bad('not installed', 'apt-get install postgresql, or set GATHER_LANE_DATABASE_URL to a server of yours.');
+  binariesFor(resolve(data, 'pg'));
+  return good(`${versions.join(', ')} (embedded cluster)`);
+}
+
+function checkAccount(data: string): Check {
+  if (process.getuid?.() !== 0) return good('this account runs the cluster itself');
+  const account = clusterAccount();
+  if (!account) return bad('there is no postgres account', 'apt-get install postgresql, or start the service as another user than root.');
+  const closed = firstClosedFolder(data, account);
+  return closed
+    ? note(`postgres cannot pass through ${closed}`, 'The database will be kept under /var/lib/gather-lane instead.')
+    : good('postgres runs the cluster, and reaches the data folder');
+}
+
+async function checkOwnServer(own: NonNullable<ReturnType<typeof ownServer>>, config: Config): Promise<Check> {
+  const version = await probeDatabase(own).catch((error: Error) => error);
+  const where = `${own.host}:${own.port}/${own.database}`;
+  if (version instanceof Error) return bad(where, version.message);
+  const dataSource = createDataSource(own, 2);
+  await dataSource.initialize();
+  try {
+    const state = await migrationState(dataSource);
+    if (state === 'newer') return bad(where, 'The database was migrated by a newer version of Gather Lane: run that version.');
+    if (state !== 'current' && !config.database.migrate) return note(`${where}, PostgreSQL ${version}, migrations are pending`, 'Start once with --migrate.');
+    return good(`${where}, PostgreSQL ${version}`);
+  } finally {
+    await dataSource.destroy();
+  }
+}
+
+async function checkPort({ server }: Config): Promise<Check> {
+  const free = await new Promise<string | null>((done) => {
+    const probe = createServer().once('error', (error: Error & { code?: string }) => done(error.code ?? error.message));
+    probe.listen(server.port, server.host, () => probe.close(() => done(null)));
+  });
+  if (free === null) return good(`${server.host}:${server.port} is free`);
+  const holder = holderOf(server.port);
+  return free === 'EADDRINUSE'
+    ? bad(`${server.port} is taken${holder ? ` by ${holder}` : ''}`, 'Stop it, or choose another port with --port.')
+    : bad(`${server.host}:${server.port} (${free})`, 'Correct server.host and server.port.');
+}

@@ -1,0 +1,63 @@
+import { Type } from 'typebox';
+import { closed, Instant, orNull, personText, Uuid, type Of } from '../http/schemas.js';
+
+export const RelationSchema = Type.Object(
+  { youFollow: Type.Boolean(), followsYou: Type.Boolean(), muted: Type.Boolean(), blocked: Type.Boolean() },
+  { description: 'How the caller and this user stand to each other' },
+);
+
+/** The author of a post or a comment, as it names them. */
+export const AuthorSchema = Type.Object(
+  { id: Uuid, handle: Type.String(), name: Type.String(), picture: orNull(Type.String({ format: 'uri' })) },
+  { $id: 'Author' },
+);
+
+export const UserSchema = Type.Object(
+  {
+    id: Uuid,
+    handle: Type.String(),
+    name: Type.String(),
+    bio: Type.String(),
+    picture: orNull(Type.String({ format: 'uri' })),
+    createdAt: Instant,
+    version: Type.Integer({ description: 'Counts the edits; the `ETag`' }),
+    tallies: Type.Object({ posts: Type.Integer(), followers: Type.Integer(), following: Type.Integer() }),
+    relation: orNull(RelationSchema),
+    fields: Type.Record(Type.String(), Type.Unknown(), { description: 'Fields of the developer’s own' }),
+    can: Type.Object({ edit: Type.Boolean() }),
+    url: Type.String({ format: 'uri' }),
+  },
+  { $id: 'User' },
+);
+
+export const MeSchema = Type.Object(
+  {
+    ...UserSchema.properties,
+    email: Type.String({ description: 'Shown to its owner alone' }),
+    session: Type.Object({ id: Uuid }),
+  },
+  { $id: 'Me' },
+);
+
+export type UserView = Of<typeof UserSchema>;
+export type AuthorView = Of<typeof AuthorSchema>;
+
+const HANDLE = Type.String({
+  maxLength: 25,
+  description: '3 to 24 characters: a letter first, then letters, digits or underscores; case does not matter',
+});
+
+export const SignUpBody = closed({
+  name: personText('name', 'How the user is called'),
+  email: Type.String({ format: 'email', maxLength: 254 }),
+  password: Type.String({ minLength: 10, maxLength: 200 }),
+  handle: Type.Optional(HANDLE),
+});
+
+export const UserPatch = closed(
+  {
+    name: Type.Optional(personText('name', 'How the user is called')),
+    bio: Type.Optional(orNull(personText('bio', 'What the user says of themselves; null clears it'))),
+  },
+  { minProperties: 1, description: 'A merge patch (RFC 7396)' },
+);

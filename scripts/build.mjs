@@ -1,0 +1,5 @@
+import { build, needNode, needPackages } from './steps.mjs';
+
+needNode();
+needPackages();
+build();

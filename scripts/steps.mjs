@@ -1,0 +1,124 @@
+// What the two commands of the README share: look what is missing, install it, build what changed.
+import { execFileSync, spawnSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+
+export const root = dirname(dirname(fileURLToPath(import.meta.url)));
+
+const say = (text) => console.error(`· ${text}`);
+
+/** Runs a command with its output shown; ends this process when it fails. */
+export function run(command, args, options = {}) {
+  const { status, error } = spawnSync(command, args, { cwd: root, stdio: 'inherit', ...options });
+  if (error) fail(`${command} could not be run: ${error.message}`);
+  if (status !== 0) fail(`${command} ${args.join(' ')} failed.`);
+}
+
+function fail(text) {
+  console.error(text);
+  process.exit(1);
+}
+
+export function needNode() {
+  const [major, minor] = process.versions.node.split('.').map(Number);
+  if (major < 20 || (major === 20 && minor < 12)) fail(`Node ${process.versions.node} is too old: install Node 20.12 or later.`);
+}
+
+/** npm packages, as the lock file has them. */
+export function needPackages() {
+  const lock = readFileSync(join(root, 'package-lock.json'));
+  const stamp = join(root, 'node_modules', '.gather-lane-lock');
+  const wanted = createHash('sha256').update(lock).digest('hex');
+  if (existsSync(stamp) && readFileSync(stamp, 'utf8') === wanted) return;
+  say('Installing npm packages (a minute or two the first time)');
+  run('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error']);
+  writeFileSync(stamp, wanted);
+}
+
+const hasPostgres = () =>
+  existsSync('/usr/lib/postgresql') &&
+  readdirSync('/usr/lib/postgresql').some((v) => Number(v) >= 15 && existsSync(`/usr/lib/postgresql/${v}/bin/initdb`));
+
+/** Debian's PostgreSQL server, without the cluster on 5432 that its installation would make. */
+export function needPostgres() {
+  if (hasPostgres() || process.env.GATHER_LANE_DATABASE_URL || process.env.PGHOST) return;
+  say('Installing the PostgreSQL server');
+  apt('postgresql-common');
+  root_('sh', ['-c', 'mkdir -p /etc/postgresql-common && echo "create_main_cluster = false" >> /etc/postgresql-common/createcluster.conf']);
+  apt('postgresql');
+  if (!hasPostgres()) fail('PostgreSQL 15 or later could not be installed: install it by hand, or set GATHER_LANE_DATABASE_URL.');
+}
+
+/** A browser for the tests of the console. */
+export function needChromium() {
+  if (existsSync('/usr/bin/chromium')) return;
+  say('Installing Chromium for the tests');
+  apt('chromium');
+}
+
+let updated = false;
+function apt(name) {
+  if (!existsSync('/usr/bin/apt-get')) fail(`${name} is missing and this is no Debian machine: install it by hand.`);
+  const env = ['env', 'DEBIAN_FRONTEND=noninteractive'];
+  if (!updated) root_(...headTail([...env, 'apt-get', 'update', '-qq']));
+  updated = true;
+  root_(...headTail([...env, 'apt-get', 'install', '-y', '-qq', '--no-install-recommends', name]));
+}
+
+const headTail = ([head, ...tail]) => [head, tail];
+
+/** Runs a command as root: directly, or through sudo. */
+function root_(command, args) {
+  const asRoot = process.getuid() === 0;
+  if (!asRoot && spawnSync('sudo', ['--version']).status !== 0) fail(`This needs root: run once as root, or install sudo.`);
+  const quiet = { stdio: ['inherit', 'ignore', 'inherit'] };
+  if (asRoot) run(command, args, quiet);
+  else run('sudo', [command, ...args], quiet);
+}
+
+const sources = (folder) =>
+  readdirSync(join(root, folder), { withFileTypes: true, recursive: true })
+    .filter((entry) => entry.isFile())
+    .map((entry) => join(entry.parentPath ?? entry.path, entry.name))
+    .filter((path) => !/node_modules|[/\\]dist[/\\]|generated|openapi\.json|\.test\.|tsbuildinfo/.test(path))
+    .sort();
+
+function fingerprint(folders) {
+  const hash = createHash('sha256');
+  for (const path of folders.flatMap(sources)) hash.update(path).update(readFileSync(path));
+  return hash.digest('hex');
+}
+
+/** Does a step of the build unless its inputs are the same as the last time. */
+function step(name, folders, output, work) {
+  const stamp = join(root, output, '.build-stamp');
+  const wanted = fingerprint(folders);
+  if (existsSync(stamp) && readFileSync(stamp, 'utf8') === wanted) return false;
+  say(`Building ${name}`);
+  work();
+  writeFileSync(stamp, wanted);
+  return true;
+}
+
+const node = (...args) => run(process.execPath, args);
+const tsc = (...args) => node('node_modules/typescript/bin/tsc', ...args);
+
+/** Builds service, client, command and console, each only when something that it is made of changed. */
+export function build() {
+  step('service', ['packages/core', 'packages/server'], 'packages/server/dist', () => tsc('-b', 'packages/server'));
+  step('client', ['packages/core', 'packages/server', 'packages/client'], 'packages/client/dist', () => {
+    node('scripts/generate-client.mjs');
+    tsc('-b', 'packages/client');
+  });
+  step('command', ['packages/core', 'packages/server', 'packages/client', 'packages/cli'], 'packages/cli/dist', () => tsc('-b', 'packages/cli'));
+  step('console', ['packages/server', 'packages/client', 'packages/console'], 'packages/console/dist', () =>
+    run(process.execPath, [join(root, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'], { cwd: join(root, 'packages/console') }),
+  );
+}
+
+export function linkCommand() {
+  // npm links workspace commands when it installs; a checkout that was built later may lack the link.
+  if (!existsSync(join(root, 'node_modules/.bin/gather-lane'))) execFileSync('npm', ['rebuild', '--workspaces', '--silent'], { cwd: root });
+}
