@@ -19,7 +19,8 @@ export class StandingDrop {
   @PrimaryColumn({ type: 'uuid' })
   postId!: string;
 
-  @PrimaryColumn({ type: 'xid8' as 'text' })
+  /** An `xid8`, which the ORM does not know; it reads as text. */
+  @PrimaryColumn({ type: 'text' })
   xid!: string;
 
   @Column({ type: 'timestamptz', precision: 3 })

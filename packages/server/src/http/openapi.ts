@@ -59,6 +59,8 @@ function tidy(value: unknown, limits: Config['limits']): unknown {
   if (typeof value !== 'object' || value === null) return value;
   const entries = Object.entries(value as Json).filter(([key]) => key !== '$id');
   const out = Object.fromEntries(entries.map(([key, child]) => [key, tidy(child, limits)]));
+  // A parameter with a default need not be sent.
+  if (out.in === 'query' && (out.schema as Json | undefined)?.default !== undefined) out.required = false;
   const limit = out['x-characters'] as keyof Config['limits'] | undefined;
   if (typeof limit !== 'string') return out;
   const least = limit === 'bio' ? 0 : 1;

@@ -1,0 +1,83 @@
+import type { Session } from '@gather-lane/client';
+import type { Command } from 'commander';
+import { addressOf, connect, unwrap, type CommonOptions } from '../context.js';
+import { Failure } from '../failure.js';
+import { at, harmless, print, printJson, printTable } from '../output.js';
+import { askPassword } from '../password.js';
+import { store } from '../store.js';
+
+interface PasswordOptions extends CommonOptions {
+  passwordStdin?: boolean;
+}
+
+export function accountCommands(program: Command): void {
+  program
+    .command('sign-up')
+    .description('Make an account and sign in')
+    .argument('<name>', 'how you are called')
+    .requiredOption('--email <address>')
+    .option('--handle <handle>', 'made from the name when left out')
+    .option('--password-stdin', 'read the password from standard input')
+    .action(async (name: string, _: unknown, command: Command) => {
+      const options = command.optsWithGlobals<PasswordOptions & { email: string; handle?: string }>();
+      const { client, address } = connect(options);
+      const password = await askPassword(options.passwordStdin ?? false, 'Password (10 characters or more)');
+      const { email, handle } = options;
+      const user = unwrap(await client.POST('/v1/users', { body: { name, email, password, ...(handle && { handle }) } }));
+      keep(address, unwrap(await client.POST('/v1/sessions', { body: { login: user.handle, password } })));
+      if (options.json) printJson(user);
+      else print(`Welcome, ${harmless(user.name)}: you are @${user.handle}, and signed in.`);
+    });
+
+  program
+    .command('sign-in')
+    .description('Sign in by handle or e-mail')
+    .argument('<login>', 'handle or e-mail')
+    .option('--password-stdin', 'read the password from standard input')
+    .action(async (login: string, _: unknown, command: Command) => {
+      const options = command.optsWithGlobals<PasswordOptions>();
+      const { client, address } = connect(options);
+      const { demo } = unwrap(await client.GET('/v1/about'));
+      // The demo publishes its users' password, so nobody has to type it.
+      const known = !options.passwordStdin && demo?.users.some((user) => `@${user.handle}`.endsWith(login.toLowerCase().replace(/^@?/, '@')));
+      const password = known ? demo!.password : await askPassword(options.passwordStdin ?? false, `Password of ${login}`);
+      const session = unwrap(await client.POST('/v1/sessions', { body: { login, password } }));
+      keep(address, session);
+      if (options.json) printJson({ user: session.user });
+      else print(`Signed in as @${session.user.handle}${known ? " with the demo's password" : ''}.`);
+    });
+
+  program
+    .command('sign-out')
+    .description('Sign out: the session is ended on the service too')
+    .action(async (_: unknown, command: Command) => {
+      const options = command.optsWithGlobals<CommonOptions>();
+      const { client, address } = connect(options);
+      if (!store.session(address)) throw new Failure(`You are not signed in at ${address}.`);
+      const { response } = await client.DELETE('/v1/sessions/current');
+      store.forget(address);
+      // A session that had ended before is as good as signed out.
+      if (!response.ok && response.status !== 401) throw new Failure(`Signed out here, but the service answered ${response.status}.`);
+      if (options.json) printJson({ signedOut: true });
+      else print('Signed out.');
+    });
+
+  program
+    .command('whoami')
+    .description('Say who is signed in')
+    .action(async (_: unknown, command: Command) => {
+      const options = command.optsWithGlobals<CommonOptions>();
+      const { client } = connect(options);
+      if (!store.session(addressOf(options))) throw new Failure(`You are not signed in at ${addressOf(options)}: gather-lane sign-in HANDLE`);
+      const me = unwrap(await client.GET('/v1/me'));
+      if (options.json) return printJson(me);
+      printTable(
+        [{ head: 'HANDLE' }, { head: 'NAME' }, { head: 'E-MAIL' }, { head: 'POSTS', align: 'right' }, { head: 'FOLLOWERS', align: 'right' }, { head: 'FOLLOWS', align: 'right' }, { head: 'SINCE' }],
+        [[`@${me.handle}`, harmless(me.name), me.email, String(me.tallies.posts), String(me.tallies.followers), String(me.tallies.following), at(me.createdAt)]],
+      );
+    });
+}
+
+function keep(address: string, { accessToken, refreshToken, user }: Session): void {
+  store.keep(address, { accessToken, refreshToken, handle: user.handle });
+}

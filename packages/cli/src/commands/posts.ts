@@ -1,0 +1,89 @@
+import type { Comment } from '@gather-lane/client';
+import type { Command } from 'commander';
+import { connect, unwrap, wholeId, type CommonOptions } from '../context.js';
+import { print, printJson, shortId } from '../output.js';
+import { printPost } from '../posts-view.js';
+import { store } from '../store.js';
+
+export function postCommands(program: Command): void {
+  program
+    .command('post')
+    .description('Post something')
+    .argument('<text>')
+    .action(async (text: string, _: unknown, command: Command) => {
+      const options = command.optsWithGlobals<CommonOptions>();
+      const { client, address } = connect(options);
+      const post = unwrap(await client.POST('/v1/posts', { body: { body: text } }));
+      store.show(address, [post.id]);
+      if (options.json) printJson(post);
+      else print(`Posted ${shortId(post.id)}.`);
+    });
+
+  program
+    .command('edit')
+    .description('Edit a post of yours')
+    .argument('<post>', 'id of the post, or its end')
+    .argument('<text>', 'what it says from now on')
+    .action(async (id: string, text: string, _: unknown, command: Command) => {
+      const options = command.optsWithGlobals<CommonOptions>();
+      const { client, address } = connect(options);
+      const path = { post: wholeId(id, address) };
+      // What was read is what is edited: somebody else's edit in between is not overwritten.
+      const { version } = unwrap(await client.GET('/v1/posts/{post}', { params: { path } }));
+      const post = unwrap(await client.PATCH('/v1/posts/{post}', { params: { path }, body: { body: text }, headers: { 'if-match': `"${version}"` } }));
+      if (options.json) printJson(post);
+      else print(`Edited ${shortId(post.id)}.`);
+    });
+
+  program
+    .command('delete')
+    .description('Delete a post of yours')
+    .argument('<post>', 'id of the post, or its end')
+    .action(async (id: string, _: unknown, command: Command) => {
+      const options = command.optsWithGlobals<CommonOptions>();
+      const { client, address } = connect(options);
+      const post = wholeId(id, address);
+      unwrap(await client.DELETE('/v1/posts/{post}', { params: { path: { post } } }));
+      if (options.json) printJson({ deleted: post });
+      else print(`Deleted ${shortId(post)}.`);
+    });
+
+  program
+    .command('show')
+    .description('Show a post and its conversation')
+    .argument('<post>', 'id of the post, or its end')
+    .option('--all', 'all comments, not just the first page')
+    .action(async (id: string, _: unknown, command: Command) => {
+      const options = command.optsWithGlobals<CommonOptions & { all?: boolean }>();
+      const { client, address } = connect(options);
+      const path = { post: wholeId(id, address) };
+      const post = unwrap(await client.GET('/v1/posts/{post}', { params: { path } }));
+      const comments: Comment[] = [];
+      let next: string | null = null;
+      do {
+        const query = { sort: 'oldest' as const, limit: 50, ...(next && { after: next }) };
+        const page: { items: Comment[]; next: string | null } = unwrap(await client.GET('/v1/posts/{post}/comments', { params: { path, query } }));
+        comments.push(...page.items);
+        next = page.next;
+      } while (next && options.all);
+      store.show(address, [post.id, ...comments.map((comment) => comment.id)]);
+      if (options.json) printJson({ ...post, comments });
+      else printPost(post, comments, next !== null);
+    });
+
+  program
+    .command('comment')
+    .description('Comment on a post')
+    .argument('<post>', 'id of the post, or its end')
+    .argument('<text>')
+    .option('--reply-to <comment>', 'the comment that this one answers')
+    .action(async (id: string, text: string, _: unknown, command: Command) => {
+      const options = command.optsWithGlobals<CommonOptions & { replyTo?: string }>();
+      const { client, address } = connect(options);
+      const parentId = options.replyTo ? wholeId(options.replyTo, address) : null;
+      const comment = unwrap(await client.POST('/v1/posts/{post}/comments', { params: { path: { post: wholeId(id, address) } }, body: { body: text, parentId } }));
+      store.show(address, [comment.id]);
+      if (options.json) printJson(comment);
+      else print(`Commented ${shortId(comment.id)}.`);
+    });
+}

@@ -1,0 +1,161 @@
+import { existsSync, readFileSync, writeFileSync } from 'node:fs';
+import { dirname, join, resolve } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { checkSetup, ConfigError, DatabaseFault, loadConfig, StartRefused, startService, starterConfig, type Service } from '@gather-lane/server';
+import { SingleBar } from 'cli-progress';
+import type { Command } from 'commander';
+import colors from 'picocolors';
+import type { CommonOptions } from '../context.js';
+import { Failure } from '../failure.js';
+import { print, printJson, printTable, remark } from '../output.js';
+import { wholeNumber } from './arguments.js';
+
+interface SettingOptions extends CommonOptions {
+  config?: string;
+  data?: string;
+  host?: string;
+  port?: number;
+}
+
+interface StartCommandOptions extends SettingOptions {
+  demo?: boolean;
+  fresh?: boolean;
+  migrate?: boolean;
+}
+
+const withSettings = (command: Command): Command =>
+  command
+    .option('--config <file>', 'configuration file (gather-lane.yaml)')
+    .option('--data <folder>', 'data folder (.gather-lane)')
+    .option('--host <address>', 'address to listen on (127.0.0.1)')
+    .option('--port <n>', 'port to listen on (7461)', wholeNumber(0, 65_535));
+
+export function serviceCommands(program: Command): void {
+  withSettings(program.command('start').description('Serve the API and the console'))
+    .option('--demo', 'with the made-up Wherry Cut, on loopback only')
+    .option('--fresh', 'with --demo: throw its data away and start over')
+    .option('--migrate', 'run pending migrations first')
+    .action(async (_: unknown, command: Command) => start(command.optsWithGlobals()));
+
+  program
+    .command('config')
+    .description('Write a first, commented gather-lane.yaml')
+    .option('--stdout', 'print it instead')
+    .action((options: { stdout?: boolean }) => {
+      if (options.stdout) {
+        process.stdout.write(starterConfig());
+        return;
+      }
+      const path = resolve('gather-lane.yaml');
+      if (existsSync(path)) throw new Failure(`${path} is there already and was left as it is: print a fresh one with --stdout.`);
+      writeFileSync(path, starterConfig());
+      print(`Wrote ${path}. Every key in it is optional.`);
+    });
+
+  const check = program.command('check').description('Look whether things are as they should be');
+  withSettings(check.command('setup').description('Look whether everything that the service needs is there')).action(async (_: unknown, command: Command) => {
+    const options = command.optsWithGlobals<SettingOptions>();
+    const { config, environment, file } = settings(options);
+    const findings = await checkSetup(config, process.cwd(), environment);
+    if (options.json) printJson({ configuration: file, findings });
+    else {
+      const mark = { good: colors.green('good'), note: colors.yellow('note'), bad: colors.red('bad') };
+      printTable(
+        [{ head: 'WHAT' }, { head: 'STATE' }, { head: 'FOUND', width: 'rest' }, { head: 'WHAT TO DO', width: 'rest' }],
+        [['Configuration', mark.good, file ?? 'no gather-lane.yaml: defaults', ''], ...findings.map((f) => [f.what, mark[f.state], f.found, f.mend])],
+      );
+    }
+    if (findings.some((finding) => finding.state === 'bad')) process.exitCode = 1;
+  });
+}
+
+function settings({ config: file, data, host, port }: SettingOptions, more: Record<string, unknown> = {}) {
+  const flags = { 'data': data, 'server.host': host, 'server.port': port, ...more };
+  return loadConfig({ folder: process.cwd(), ...(file && { file }), environment: process.env, flags });
+}
+
+async function start(options: StartCommandOptions): Promise<void> {
+  if (options.fresh && !options.demo) throw new Failure('--fresh throws data away, so it goes with --demo only.', 2);
+  const { config, environment } = settings(options, options.migrate ? { 'database.migrate': true } : {});
+  const bar = progressBar();
+  let service: Service | undefined;
+  const signals = ['SIGINT', 'SIGTERM', 'SIGHUP'] as const;
+  let stopping = false;
+  const stop = (): void => {
+    if (stopping) return;
+    stopping = true;
+    remark(colors.dim('\nStopping: finishing calls under way, then the database.'));
+    void service?.stop().then(() => process.exit(0));
+    // While it still starts there is nothing to finish; the start below sees the flag.
+  };
+  for (const signal of signals) process.on(signal, stop);
+  try {
+    service = await startService({
+      config,
+      environment,
+      folder: process.cwd(),
+      demo: options.demo ?? false,
+      fresh: options.fresh ?? false,
+      ...consoleFolder(),
+      notice: remark,
+      progress: bar.update,
+    });
+  } catch (error) {
+    if (error instanceof StartRefused || error instanceof DatabaseFault || error instanceof ConfigError) throw new Failure(error.message);
+    throw error;
+  } finally {
+    bar.stop();
+  }
+  if (stopping) return service.stop().then(() => process.exit(0));
+  if (options.json) printJson({ address: service.address, operatorKey: service.operatorKeyPath });
+  else print(options.demo ? demoText(service) : startText(service));
+}
+
+/** The console is built beside the command; without it the API is served alone. */
+function consoleFolder(): { consoleFolder?: string } {
+  const folder = join(dirname(fileURLToPath(import.meta.url)), '../../../console/dist');
+  return existsSync(join(folder, 'index.html')) ? { consoleFolder: folder } : {};
+}
+
+function progressBar(): { update: (step: string, done: number, total: number) => void; stop: () => void } {
+  let bar: SingleBar | null = null;
+  return {
+    update(step, done, total) {
+      if (!process.stderr.isTTY) return;
+      bar ??= new SingleBar({ format: `${step} {bar} {percentage} % · {value} of {total} rows`, barCompleteChar: '━', barIncompleteChar: '─', hideCursor: true, stream: process.stderr });
+      if (done <= 200 && !bar.isActive) bar.start(total, 0);
+      bar.update(done);
+    },
+    stop: () => bar?.stop(),
+  };
+}
+
+const startText = ({ address, operatorKeyPath }: Service): string => `Gather Lane is listening.
+
+  Console       ${colors.cyan(address)}
+  API           ${address}/docs
+  Operator key  ${operatorKeyPath}
+
+Ctrl-C stops it.`;
+
+function demoText({ address, operatorKeyPath }: Service): string {
+  const elsewhere = address.endsWith(':7461') ? '' : ` --address ${address}`;
+  return `Gather Lane is running its demo, the Wherry Cut.
+
+  Console       ${colors.cyan(address)}
+  API           ${address}/docs
+  Operator key  ${operatorKeyPath}
+                opens by itself: ${address}/#operator-key=${readFileSync(operatorKeyPath, 'utf8').trim()}
+
+Sign in as      ${colors.bold('odile')}  a crew that follows 24 others
+                ${colors.bold('bram')}   a lock keeper, widely followed
+                ${colors.bold('wren')}   new, follows nobody
+Password        tidewick-demo, for all of them
+
+In another terminal, try
+  npx gather-lane sign-in odile${elsewhere}
+  npx gather-lane feed --order score --place${elsewhere}
+  npx gather-lane post "Moored below Candle Lock. #moorings"${elsewhere}
+
+Ctrl-C stops it.`;
+}

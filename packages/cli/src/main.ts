@@ -1,0 +1,68 @@
+import { ServiceProblem, ServiceUnreachable } from '@gather-lane/client';
+import { ConfigError, VERSION } from '@gather-lane/server';
+import { Command, CommanderError } from 'commander';
+import colors from 'picocolors';
+import { accountCommands } from './commands/account.js';
+import { feedCommands } from './commands/feed.js';
+import { peopleCommands } from './commands/people.js';
+import { postCommands } from './commands/posts.js';
+import { routesCommand } from './commands/routes.js';
+import { serviceCommands } from './commands/service.js';
+import { Failure } from './failure.js';
+
+const DONE = 0;
+const REFUSED = 1;
+const WRONG_USAGE = 2;
+
+function program(): Command {
+  const command = new Command('gather-lane')
+    .description('Following feeds from PostgreSQL: serve them, read them, see why each post stands where it stands.')
+    .version(VERSION)
+    .option('--address <url>', 'where the service is (http://127.0.0.1:7461, or GATHER_LANE_ADDRESS)')
+    .option('--json', 'print JSON for other programs')
+    .exitOverride()
+    .showHelpAfterError('(see gather-lane --help)')
+    .configureOutput({ outputError: (text, write) => write(colors.red(text)) });
+  serviceCommands(command);
+  accountCommands(command);
+  feedCommands(command);
+  postCommands(command);
+  peopleCommands(command);
+  routesCommand(command);
+  for (const sub of command.commands) everyCommand(sub);
+  return command;
+}
+
+// Global options are understood after the command too, where people write them.
+function everyCommand(command: Command): void {
+  command.exitOverride().option('--json', 'print JSON for other programs').option('--address <url>', 'where the service is');
+  command.commands.forEach(everyCommand);
+}
+
+function explain(error: unknown): { text: string; code: number } {
+  if (error instanceof Failure) return { text: error.message, code: error.exitCode };
+  if (error instanceof ServiceUnreachable)
+    return { text: `${error.message}\nStart the service with \`gather-lane start\` (or \`npm run demo\`), or name another with --address.`, code: REFUSED };
+  if (error instanceof ServiceProblem) return { text: explainProblem(error), code: REFUSED };
+  if (error instanceof ConfigError) return { text: error.message, code: WRONG_USAGE };
+  return { text: error instanceof Error ? (error.stack ?? error.message) : String(error), code: REFUSED };
+}
+
+function explainProblem({ problem, status, code }: ServiceProblem): string {
+  const errors = (problem.errors ?? []).map(({ pointer, detail }) => `  ${pointer || '/'} ${detail}`);
+  const hint = status === 401 && code !== 'wrong-sign-in' ? ['Sign in with `gather-lane sign-in HANDLE`.'] : status >= 400 && problem.type.startsWith('http') ? [colors.dim(`More: ${problem.type}`)] : [];
+  return [`${problem.title}: ${problem.detail}`, ...(errors.length > 1 ? errors : []), ...hint].join('\n');
+}
+
+try {
+  await program().parseAsync(process.argv);
+} catch (error) {
+  if (error instanceof CommanderError) {
+    // Commander has printed what was wrong; help and version are no errors.
+    process.exitCode = error.exitCode === 0 ? DONE : WRONG_USAGE;
+  } else {
+    const { text, code } = explain(error);
+    process.stderr.write(`${colors.red(text)}\n`);
+    process.exitCode = code;
+  }
+}

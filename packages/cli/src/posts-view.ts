@@ -1,0 +1,54 @@
+import type { Comment, FeedItem } from '@gather-lane/client';
+import colors from 'picocolors';
+import { ago, at, harmless, plural, print, printTable, shortId, terminalWidth, type Cell } from './output.js';
+
+/** Posts as a table; with their places, each is followed by the sentence that explains it. */
+export function printPosts(posts: FeedItem[], options: { order?: 'recent' | 'score' } = {}): void {
+  const scored = options.order === 'score';
+  const columns = [
+    { head: 'ID', width: 6 },
+    { head: 'BY', width: 16 },
+    { head: 'POSTED', width: 12 },
+    ...(scored ? [{ head: 'STANDS AT', width: 12 }] : []),
+    { head: 'SAID', align: 'right' as const, width: 4 },
+    { head: 'POST', width: 'rest' as const },
+  ];
+  const rows = posts.flatMap((post): Cell[][] => {
+    const moved = Date.parse(post.laneTime) - Date.parse(post.createdAt);
+    const stands = moved === 0 ? colors.dim(at(post.laneTime)) : colors.yellow(at(post.laneTime));
+    const edited = post.editedAt ? colors.dim(' (edited)') : '';
+    const row: Cell[] = [
+      colors.cyan(shortId(post.id)),
+      `@${post.author.handle}`.slice(0, 16),
+      at(post.createdAt),
+      ...(scored ? [stands] : []),
+      post.tallies.comments > 0 ? String(post.tallies.comments) : '',
+      harmless(post.body) + edited,
+    ];
+    if (!post.place) return [row];
+    return [row, ['', { content: colors.dim(post.place.sentence), colSpan: columns.length - 1 }]];
+  });
+  printTable(columns, rows);
+}
+
+/** One post whole, with the conversation below it. */
+export function printPost(post: FeedItem, comments: Comment[], more: boolean): void {
+  print(`${colors.bold(harmless(post.author.name))} @${post.author.handle} · ${at(post.createdAt)} UTC · ${ago(post.createdAt)}${post.editedAt ? ' · edited' : ''}`);
+  print();
+  print(harmless(post.body));
+  print();
+  print(colors.dim(`${plural(post.tallies.comments, 'comment')} · stands at ${at(post.laneTime)} UTC · ${post.id}`));
+  if (comments.length === 0) return;
+  print(colors.dim('─'.repeat(Math.min(60, terminalWidth()))));
+  printTable(
+    [{ head: 'ID', width: 6 }, { head: 'BY', width: 16 }, { head: 'SAID', width: 12 }, { head: 'TO', width: 6 }, { head: 'COMMENT', width: 'rest' }],
+    comments.map((comment) => [
+      colors.cyan(shortId(comment.id)),
+      `@${comment.author.handle}`,
+      at(comment.createdAt),
+      comment.parentId ? shortId(comment.parentId) : '',
+      harmless(comment.body),
+    ]),
+  );
+  if (more) print(colors.dim('There are more comments: add --all.'));
+}

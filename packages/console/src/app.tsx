@@ -1,0 +1,48 @@
+import { CssBaseline, ThemeProvider } from '@mui/material';
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { BrowserRouter, Route, Routes } from 'react-router';
+import { ServiceProblem } from '@gather-lane/client';
+import { NoticeProvider } from './common/notice';
+import { FeedPage } from './feed/feed-page';
+import { Frame } from './frame';
+import { OverviewPage } from './overview/overview-page';
+import { PostPage } from './posts/post-page';
+import { SessionProvider } from './session/session';
+import { theme } from './theme';
+import { ProfilePage } from './users/profile-page';
+
+const queryClient = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 5_000,
+      // What the service refused stays refused; only silence is worth another try.
+      retry: (failures, error) => failures < 1 && !(error instanceof ServiceProblem),
+    },
+  },
+});
+
+/** The console: its providers, and which page each address shows. */
+export function App() {
+  return (
+    <ThemeProvider theme={theme} defaultMode="system">
+      <CssBaseline />
+      <QueryClientProvider client={queryClient}>
+        <NoticeProvider>
+          <BrowserRouter>
+            <SessionProvider>
+              <Routes>
+                <Route element={<Frame />}>
+                  <Route index element={<OverviewPage />} />
+                  <Route path="feed" element={<FeedPage />} />
+                  <Route path="posts/:post" element={<PostPage />} />
+                  <Route path="users/:user" element={<ProfilePage />} />
+                  <Route path="users/:user/:tab" element={<ProfilePage />} />
+                </Route>
+              </Routes>
+            </SessionProvider>
+          </BrowserRouter>
+        </NoticeProvider>
+      </QueryClientProvider>
+    </ThemeProvider>
+  );
+}

@@ -1,0 +1,84 @@
+import type { FeedOrder } from '@gather-lane/client';
+import { Box, Button, Stack, ToggleButton, ToggleButtonGroup, Typography } from '@mui/material';
+import { useInfiniteQuery } from '@tanstack/react-query';
+import { useSearchParams } from 'react-router';
+import { api, unwrap } from '../api';
+import { Empty, Failed, LoadingPosts } from '../common/states';
+import { Composer } from '../posts/composer';
+import { PostCard } from '../posts/post-card';
+import { useSession } from '../session/session';
+import { EmptyFeed } from './empty-feed';
+import { NewerBanner } from './newer-banner';
+
+const PAGE = 20;
+
+/** The following feed of whoever the console acts as. */
+export function FeedPage() {
+  const { session, askSignIn } = useSession();
+  const [parameters, setParameters] = useSearchParams();
+  const order: FeedOrder = parameters.get('order') === 'score' ? 'score' : 'recent';
+  return (
+    <Box sx={{ maxWidth: 720, mx: 'auto' }}>
+      <Stack direction="row" sx={{ mb: 2, gap: 2, alignItems: 'center', flexWrap: 'wrap' }}>
+        <Typography variant="h1" sx={{ flexGrow: 1 }}>
+          Following feed
+        </Typography>
+        <ToggleButtonGroup
+          exclusive
+          size="small"
+          value={order}
+          aria-label="Order"
+          onChange={(_, next: FeedOrder | null) => next && setParameters(next === 'recent' ? {} : { order: next })}
+        >
+          <ToggleButton value="recent">Newest first</ToggleButton>
+          <ToggleButton value="score">By lane time</ToggleButton>
+        </ToggleButtonGroup>
+      </Stack>
+      {session ? (
+        <FollowingFeed order={order} viewer={session.user.id} />
+      ) : (
+        <Empty title="Nobody is signed in">
+          A following feed belongs to somebody. Choose whom to act as in the bar above, or{' '}
+          <Button onClick={() => askSignIn()} sx={{ verticalAlign: 'baseline' }}>
+            sign in
+          </Button>
+        </Empty>
+      )}
+    </Box>
+  );
+}
+
+function FollowingFeed({ order, viewer }: { order: FeedOrder; viewer: string }) {
+  const feed = useInfiniteQuery({
+    queryKey: ['feed', viewer, order],
+    initialPageParam: null as string | null,
+    queryFn: async ({ pageParam, signal }) =>
+      unwrap(await api.GET('/v1/feeds/following', { params: { query: { order, place: true, limit: PAGE, ...(pageParam && { after: pageParam }) } }, signal })),
+    getNextPageParam: (page) => page.next,
+  });
+  const posts = feed.data?.pages.flatMap((page) => page.items) ?? [];
+  const first = feed.data?.pages[0]?.first;
+  return (
+    <Stack sx={{ gap: 1.5 }}>
+      <Composer />
+      {first && <NewerBanner first={first} onShow={() => void feed.refetch()} />}
+      {feed.isPending && <LoadingPosts />}
+      {feed.isError && posts.length === 0 && <Failed error={feed.error} retry={() => void feed.refetch()} />}
+      {feed.isSuccess && posts.length === 0 && <EmptyFeed />}
+      {posts.map((post) => (
+        <PostCard key={post.id} post={post} />
+      ))}
+      {posts.length > 0 && feed.isError && <Failed error={feed.error} retry={() => void feed.fetchNextPage()} />}
+      {feed.hasNextPage && !feed.isError && (
+        <Button variant="outlined" size="medium" loading={feed.isFetchingNextPage} onClick={() => void feed.fetchNextPage()}>
+          Load more
+        </Button>
+      )}
+      {posts.length > 0 && !feed.hasNextPage && (
+        <Typography color="text.secondary" sx={{ textAlign: 'center', py: 1 }}>
+          This is the end of the feed.
+        </Typography>
+      )}
+    </Stack>
+  );
+}

@@ -1,0 +1,76 @@
+import DarkModeOutlined from '@mui/icons-material/DarkModeOutlined';
+import LightModeOutlined from '@mui/icons-material/LightModeOutlined';
+import { Box, Container, IconButton, Link, Stack, Tooltip, useColorScheme, useMediaQuery } from '@mui/material';
+import { NavLink, Outlet } from 'react-router';
+import { Mark } from './common/mark';
+import { ActingAs } from './session/acting-as';
+
+const PAGES = [
+  { to: '/', name: 'Overview' },
+  { to: '/feed', name: 'Feed' },
+];
+
+/** The bar with the pages and the acting-as switch, around whatever page is shown. */
+export function Frame() {
+  return (
+    <>
+      <Link
+        href="#main"
+        sx={{ 'position': 'absolute', 'left': 8, 'top': -60, 'p': 1, 'zIndex': 10, 'bgcolor': 'background.paper', '&:focus': { top: 8 } }}
+      >
+        Skip to the page
+      </Link>
+      <Box component="header" sx={{ position: 'sticky', top: 0, zIndex: 5, bgcolor: 'background.paper', borderBottom: 1, borderColor: 'divider' }}>
+        <Container maxWidth="lg" sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', columnGap: 2.5, rowGap: 0.5, py: 0.75 }}>
+          <Stack component={NavLink} to="/" direction="row" sx={{ alignItems: 'center', gap: 1, color: 'text.primary', textDecoration: 'none', fontWeight: 700, fontSize: '1.05rem' }}>
+            <Mark size={26} /> Gather Lane
+          </Stack>
+          <Stack component="nav" aria-label="Pages" direction="row" sx={{ gap: 0.5 }}>
+            {PAGES.map(({ to, name }) => (
+              <Link
+                key={to}
+                component={NavLink}
+                to={to}
+                underline="none"
+                sx={{
+                  'px': 1.25,
+                  'py': 0.75,
+                  'color': 'text.secondary',
+                  'borderRadius': 1,
+                  'fontWeight': 600,
+                  '&:hover': { bgcolor: 'action.hover' },
+                  '&.active': { color: 'primary.main', boxShadow: (t) => `inset 0 -2px 0 ${t.vars!.palette.primary.main}`, borderRadius: 0 },
+                }}
+              >
+                {name}
+              </Link>
+            ))}
+            <Link href="/docs" underline="none" sx={{ px: 1.25, py: 0.75, color: 'text.secondary', fontWeight: 600 }}>
+              Docs
+            </Link>
+          </Stack>
+          <Box sx={{ flexGrow: 1 }} />
+          <ActingAs />
+          <SchemeSwitch />
+        </Container>
+      </Box>
+      <Container id="main" component="main" maxWidth="lg" sx={{ py: 3 }}>
+        <Outlet />
+      </Container>
+    </>
+  );
+}
+
+function SchemeSwitch() {
+  const { mode, setMode } = useColorScheme();
+  const systemIsDark = useMediaQuery('(prefers-color-scheme: dark)');
+  const dark = mode === 'dark' || (mode === 'system' && systemIsDark);
+  const label = dark ? 'Light colours' : 'Dark colours';
+  return (
+    <Tooltip title={label}>
+      <IconButton aria-label={label} onClick={() => setMode(dark ? 'light' : 'dark')} size="small">
+        {dark ? <LightModeOutlined fontSize="small" /> : <DarkModeOutlined fontSize="small" />}
+      </IconButton>
+    </Tooltip>
+  );
+}

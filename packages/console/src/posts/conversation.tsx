@@ -1,0 +1,124 @@
+import { Box, Button, Stack, Typography } from '@mui/material';
+import type { Comment } from '@gather-lane/client';
+import { useInfiniteQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { api, unwrap } from '../api';
+import { useNotice } from '../common/notice';
+import { Empty, Failed, LoadingPosts } from '../common/states';
+import { PersonText } from '../common/text';
+import { useSession } from '../session/session';
+import { Byline } from './byline';
+import { ConfirmDelete } from './confirm-delete';
+import { TextForm } from './text-form';
+import { useRefreshLists } from './use-changes';
+
+const PAGE = 30;
+
+/** The comments below a post, oldest first. */
+export function Conversation({ post }: { post: string }) {
+  const { session, about, askSignIn } = useSession();
+  const tell = useNotice();
+  const refresh = useRefreshLists();
+  const [answering, setAnswering] = useState<Comment | null>(null);
+  const comments = useInfiniteQuery({
+    queryKey: ['comments', post],
+    initialPageParam: null as string | null,
+    queryFn: async ({ pageParam }) =>
+      unwrap(await api.GET('/v1/posts/{post}/comments', { params: { path: { post }, query: { sort: 'oldest', limit: PAGE, ...(pageParam && { after: pageParam }) } } })),
+    getNextPageParam: (page) => page.next,
+  });
+  const items = comments.data?.pages.flatMap((page) => page.items) ?? [];
+  const byId = new Map(items.map((comment) => [comment.id, comment]));
+
+  const send = async (body: string) => {
+    unwrap(await api.POST('/v1/posts/{post}/comments', { params: { path: { post } }, body: { body, parentId: answering?.id ?? null } }));
+    setAnswering(null);
+    tell('Commented.');
+    await refresh();
+  };
+
+  return (
+    <Stack sx={{ gap: 1.5 }} component="section" aria-label="Comments">
+      {comments.isPending && <LoadingPosts count={2} />}
+      {comments.isError && <Failed error={comments.error} retry={() => void comments.refetch()} />}
+      {comments.isSuccess && items.length === 0 && <Empty title="No comments yet">{session ? 'Say the first word below.' : 'Sign in to say the first word.'}</Empty>}
+      {items.map((comment) => (
+        <CommentRow key={comment.id} comment={comment} parent={comment.parentId ? (byId.get(comment.parentId) ?? null) : null} onAnswer={session ? () => setAnswering(comment) : undefined} />
+      ))}
+      {comments.hasNextPage && (
+        <Button variant="outlined" loading={comments.isFetchingNextPage} onClick={() => void comments.fetchNextPage()}>
+          More comments
+        </Button>
+      )}
+      {session ? (
+        <TextForm
+          key={answering?.id ?? 'post'}
+          label={answering ? `Answer @${answering.author.handle}` : 'Comment'}
+          action={answering ? 'Answer' : 'Comment'}
+          limit={about?.limits.comment ?? 400}
+          onSubmit={send}
+          {...(answering && { onCancel: () => setAnswering(null) })}
+        />
+      ) : (
+        <Button onClick={() => askSignIn()} sx={{ alignSelf: 'start' }}>
+          Sign in to comment
+        </Button>
+      )}
+    </Stack>
+  );
+}
+
+function CommentRow({ comment, parent, onAnswer }: { comment: Comment; parent: Comment | null; onAnswer: (() => void) | undefined }) {
+  const { about } = useSession();
+  const tell = useNotice();
+  const refresh = useRefreshLists();
+  const [editing, setEditing] = useState(false);
+  const [deleting, setDeleting] = useState(false);
+  const path = { comment: comment.id };
+  const edit = async (body: string) => {
+    unwrap(await api.PATCH('/v1/comments/{comment}', { params: { path }, body: { body }, headers: { 'if-match': `"${comment.version}"` } }));
+    setEditing(false);
+    tell('Saved.');
+    await refresh();
+  };
+  const remove = async () => {
+    unwrap(await api.DELETE('/v1/comments/{comment}', { params: { path } }));
+    setDeleting(false);
+    tell('Deleted.');
+    await refresh();
+  };
+  return (
+    <Box component="article" aria-label={`Comment by ${comment.author.name}`} sx={{ borderLeft: 2, borderColor: 'divider', pl: 1.5, ml: comment.parentId ? { xs: 1.5, sm: 3 } : 0 }}>
+      <Byline author={comment.author} createdAt={comment.createdAt} edited={comment.editedAt !== null}>
+        {comment.parentId && (
+          <Typography variant="body2" color="text.secondary">
+            answers {parent ? `@${parent.author.handle}` : 'a comment that is not shown'}
+          </Typography>
+        )}
+      </Byline>
+      {editing ? (
+        <Box sx={{ my: 1 }}>
+          <TextForm label="Edit the comment" action="Save" limit={about?.limits.comment ?? 400} initial={comment.body} minRows={1} onSubmit={edit} onCancel={() => setEditing(false)} />
+        </Box>
+      ) : (
+        <Typography sx={{ whiteSpace: 'pre-wrap', overflowWrap: 'anywhere' }}>
+          <PersonText text={comment.body} />
+        </Typography>
+      )}
+      <Stack direction="row" sx={{ ml: -0.75 }}>
+        {onAnswer && (
+          <Button onClick={onAnswer} color="inherit" sx={{ color: 'text.secondary' }}>
+            Answer
+          </Button>
+        )}
+        {comment.can.edit && <Button onClick={() => setEditing(true)}>Edit</Button>}
+        {comment.can.delete && (
+          <Button color="error" onClick={() => setDeleting(true)}>
+            Delete
+          </Button>
+        )}
+      </Stack>
+      {deleting && <ConfirmDelete what="comment" onDelete={remove} onClose={() => setDeleting(false)} />}
+    </Box>
+  );
+}

@@ -1,0 +1,97 @@
+import ChatBubbleOutline from '@mui/icons-material/ChatBubbleOutlineOutlined';
+import DeleteOutline from '@mui/icons-material/DeleteOutlined';
+import EditOutlined from '@mui/icons-material/EditOutlined';
+import ExpandMore from '@mui/icons-material/ExpandMore';
+import { Button, Card, Stack, Tooltip, Typography } from '@mui/material';
+import type { FeedItem } from '@gather-lane/client';
+import { useState } from 'react';
+import { Link as RouterLink } from 'react-router';
+import { api, unwrap } from '../api';
+import { useNotice } from '../common/notice';
+import { PersonText } from '../common/text';
+import { readInstant, readMove } from '../common/time';
+import { useSession } from '../session/session';
+import { Byline } from './byline';
+import { ConfirmDelete } from './confirm-delete';
+import { PlacePanel } from './place-panel';
+import { TextForm } from './text-form';
+import { useRefreshLists } from './use-changes';
+
+/** A post, the same wherever posts are listed. */
+export function PostCard({ post, whole = false, onDeleted }: { post: FeedItem; whole?: boolean; onDeleted?: () => void }) {
+  const { about } = useSession();
+  const tell = useNotice();
+  const refresh = useRefreshLists();
+  const [editing, setEditing] = useState(false);
+  const [deleting, setDeleting] = useState(false);
+  const [explained, setExplained] = useState(false);
+  const path = { post: post.id };
+
+  const edit = async (body: string) => {
+    unwrap(await api.PATCH('/v1/posts/{post}', { params: { path }, body: { body }, headers: { 'if-match': `"${post.version}"` } }));
+    setEditing(false);
+    tell('Saved.');
+    await refresh();
+  };
+  const remove = async () => {
+    unwrap(await api.DELETE('/v1/posts/{post}', { params: { path } }));
+    setDeleting(false);
+    tell('Deleted.');
+    onDeleted?.();
+    await refresh();
+  };
+
+  return (
+    <Card component="article" aria-label={`Post by ${post.author.name}`} sx={{ px: 2, pt: 1.5, pb: 1 }}>
+      <Byline author={post.author} createdAt={post.createdAt} edited={post.editedAt !== null} {...(!whole && { to: `/posts/${post.id}` })} />
+      {editing ? (
+        <Stack sx={{ my: 1.5 }}>
+          <TextForm label="Edit the post" action="Save" limit={about?.limits.post ?? 600} initial={post.body} onSubmit={edit} onCancel={() => setEditing(false)} />
+        </Stack>
+      ) : (
+        <Typography sx={{ my: 0.75, whiteSpace: 'pre-wrap', overflowWrap: 'anywhere', fontSize: whole ? '1.15rem' : undefined }}>
+          <PersonText text={post.body} />
+        </Typography>
+      )}
+      <Stack direction="row" sx={{ alignItems: 'center', gap: 0.5, flexWrap: 'wrap', mx: -0.75 }}>
+        <Button component={RouterLink} to={`/posts/${post.id}`} color="inherit" startIcon={<ChatBubbleOutline />} sx={{ color: 'text.secondary' }} aria-label={`${post.tallies.comments} comments`}>
+          {post.tallies.comments}
+        </Button>
+        <StandsButton post={post} open={explained} onToggle={() => setExplained(!explained)} />
+        <Stack direction="row" sx={{ ml: 'auto' }}>
+          {post.can.edit && !editing && (
+            <Button startIcon={<EditOutlined />} onClick={() => setEditing(true)}>
+              Edit
+            </Button>
+          )}
+          {post.can.delete && (
+            <Button startIcon={<DeleteOutline />} color="error" onClick={() => setDeleting(true)}>
+              Delete
+            </Button>
+          )}
+        </Stack>
+      </Stack>
+      {explained && post.place && <PlacePanel place={post.place} />}
+      {deleting && <ConfirmDelete what="post" onDelete={remove} onClose={() => setDeleting(false)} />}
+    </Card>
+  );
+}
+
+function StandsButton({ post, open, onToggle }: { post: FeedItem; open: boolean; onToggle: () => void }) {
+  const moved = Date.parse(post.laneTime) - Date.parse(post.createdAt);
+  const label = moved === 0 ? 'stands where posted' : `stands ${readMove(moved)}`;
+  const color = moved === 0 ? 'text.secondary' : 'secondary.main';
+  if (!post.place)
+    return (
+      <Tooltip title={`Stands at ${readInstant(post.laneTime)} in a feed by lane time`}>
+        <Typography variant="body2" sx={{ color, px: 1 }}>
+          {label}
+        </Typography>
+      </Tooltip>
+    );
+  return (
+    <Button color="inherit" sx={{ color }} onClick={onToggle} aria-expanded={open} endIcon={<ExpandMore sx={{ transform: open ? 'rotate(180deg)' : 'none' }} />}>
+      {label}
+    </Button>
+  );
+}

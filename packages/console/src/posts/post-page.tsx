@@ -1,0 +1,45 @@
+import { Box, Stack, Typography } from '@mui/material';
+import { useQuery } from '@tanstack/react-query';
+import { useNavigate, useParams } from 'react-router';
+import { api, unwrap } from '../api';
+import { Failed, LoadingPosts } from '../common/states';
+import { useSession } from '../session/session';
+import { Conversation } from './conversation';
+import { PostCard } from './post-card';
+
+/** One post with its conversation, and its place in the feed of whoever the console acts as. */
+export function PostPage() {
+  const { post: id = '' } = useParams();
+  const { session } = useSession();
+  const navigate = useNavigate();
+  const path = { post: id };
+  const post = useQuery({ queryKey: ['post', id, session?.user.id], queryFn: async () => unwrap(await api.GET('/v1/posts/{post}', { params: { path } })) });
+  const place = useQuery({
+    queryKey: ['place', id, session?.user.id],
+    enabled: session !== null && post.isSuccess,
+    queryFn: async () => unwrap(await api.GET('/v1/feeds/following/places/{post}', { params: { path } })),
+  });
+  return (
+    <Box sx={{ maxWidth: 720, mx: 'auto' }}>
+      <Typography variant="h1" sx={{ mb: 2 }}>
+        Post
+      </Typography>
+      <Stack sx={{ gap: 2 }}>
+        {post.isPending && <LoadingPosts count={1} />}
+        {post.isError && <Failed error={post.error} retry={() => void post.refetch()} />}
+        {post.data && (
+          <>
+            <PostCard post={{ ...post.data, ...(place.data?.place && { place: place.data.place }) }} whole onDeleted={() => void navigate('/feed')} />
+            {place.data && !place.data.inFeed && (
+              <Typography variant="body2" color="text.secondary">
+                {place.data.sentence}
+              </Typography>
+            )}
+            <Typography variant="h2">Comments</Typography>
+            <Conversation post={id} />
+          </>
+        )}
+      </Stack>
+    </Box>
+  );
+}

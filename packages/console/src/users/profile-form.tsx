@@ -1,0 +1,46 @@
+import { Alert, Button, Card, Stack, TextField } from '@mui/material';
+import type { User } from '@gather-lane/client';
+import { useMutation } from '@tanstack/react-query';
+import { useState, type FormEvent } from 'react';
+import { api, unwrap } from '../api';
+import { useNotice } from '../common/notice';
+import { errorText } from '../common/states';
+import { useRefreshLists } from '../posts/use-changes';
+
+/** Edits one's own profile. */
+export function ProfileForm({ user, onDone }: { user: User; onDone: () => void }) {
+  const [name, setName] = useState(user.name);
+  const [bio, setBio] = useState(user.bio);
+  const tell = useNotice();
+  const refresh = useRefreshLists();
+  const save = useMutation({
+    mutationFn: async () => {
+      const body = { name, bio: bio || null };
+      unwrap(await api.PATCH('/v1/users/{user}', { params: { path: { user: user.id } }, body, headers: { 'if-match': `"${user.version}"` } }));
+      await refresh();
+    },
+    onSuccess: () => {
+      tell('Saved.');
+      onDone();
+    },
+  });
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    save.mutate();
+  };
+  return (
+    <Card component="form" onSubmit={submit} sx={{ p: 2, mb: 2 }}>
+      <Stack sx={{ gap: 2 }}>
+        <TextField label="Name" value={name} onChange={(e) => setName(e.target.value)} required autoFocus />
+        <TextField label="Bio" value={bio} onChange={(e) => setBio(e.target.value)} multiline minRows={2} />
+        {save.isError && <Alert severity="error">{errorText(save.error)}</Alert>}
+        <Stack direction="row" sx={{ justifyContent: 'end', gap: 1 }}>
+          <Button onClick={onDone}>Cancel</Button>
+          <Button type="submit" variant="contained" loading={save.isPending}>
+            Save
+          </Button>
+        </Stack>
+      </Stack>
+    </Card>
+  );
+}

@@ -1,0 +1,104 @@
+import { Box, Button, Stack, Tab, Tabs, Typography } from '@mui/material';
+import type { FeedItem, User } from '@gather-lane/client';
+import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link as RouterLink, useParams } from 'react-router';
+import { api, unwrap } from '../api';
+import { Empty, Failed, LoadingPosts } from '../common/states';
+import { PersonText } from '../common/text';
+import { readInstant } from '../common/time';
+import { PostCard } from '../posts/post-card';
+import { useSession } from '../session/session';
+import { FollowButton } from './follow-button';
+import { ProfileForm } from './profile-form';
+import { UserList } from './user-list';
+
+const TABS = ['posts', 'followers', 'following'] as const;
+type TabName = (typeof TABS)[number];
+
+/** Somebody's profile, their posts, and whom they know. */
+export function ProfilePage() {
+  const { user: reference = '', tab: named } = useParams();
+  const { session } = useSession();
+  const tab: TabName = TABS.find((name) => name === named) ?? 'posts';
+  const user = useQuery({
+    queryKey: ['user', reference, session?.user.id],
+    queryFn: async () => unwrap(await api.GET('/v1/users/{user}', { params: { path: { user: reference } } })),
+  });
+  return (
+    <Box sx={{ maxWidth: 720, mx: 'auto' }}>
+      {user.isPending && <LoadingPosts count={1} />}
+      {user.isError && <Failed error={user.error} retry={() => void user.refetch()} />}
+      {user.data && (
+        <>
+          <Header user={user.data} />
+          <Tabs value={tab} sx={{ mb: 2, borderBottom: 1, borderColor: 'divider' }}>
+            {TABS.map((name) => (
+              <Tab key={name} value={name} component={RouterLink} to={`/users/@${user.data.handle}${name === 'posts' ? '' : `/${name}`}`} label={`${user.data.tallies[name]} ${name}`} />
+            ))}
+          </Tabs>
+          <Listed key={tab} user={user.data} tab={tab} />
+        </>
+      )}
+    </Box>
+  );
+}
+
+function Header({ user }: { user: User }) {
+  const [editing, setEditing] = useState(false);
+  if (editing) return <ProfileForm user={user} onDone={() => setEditing(false)} />;
+  return (
+    <Stack direction="row" sx={{ gap: 2, alignItems: 'start', mb: 1 }}>
+      <Box sx={{ flexGrow: 1, minWidth: 0 }}>
+        <Typography variant="h1" sx={{ overflowWrap: 'anywhere' }}>
+          {user.name}
+        </Typography>
+        <Typography color="text.secondary">
+          @{user.handle} · since {readInstant(user.createdAt)}
+          {user.relation?.followsYou && ' · follows you'}
+        </Typography>
+        {user.bio && (
+          <Typography sx={{ mt: 1, whiteSpace: 'pre-wrap', overflowWrap: 'anywhere' }}>
+            <PersonText text={user.bio} />
+          </Typography>
+        )}
+      </Box>
+      <FollowButton user={user} />
+      {user.can.edit && (
+        <Button variant="outlined" onClick={() => setEditing(true)}>
+          Edit profile
+        </Button>
+      )}
+    </Stack>
+  );
+}
+
+function Listed({ user, tab }: { user: User; tab: TabName }) {
+  const { session } = useSession();
+  const path = { user: user.id };
+  const list = useInfiniteQuery({
+    queryKey: ['of-user', user.id, tab, session?.user.id],
+    initialPageParam: null as string | null,
+    queryFn: async ({ pageParam }): Promise<{ items: (FeedItem | User)[]; next: string | null }> => {
+      const params = { path, query: { ...(pageParam && { after: pageParam }) } };
+      if (tab === 'posts') return unwrap(await api.GET('/v1/users/{user}/posts', { params }));
+      return tab === 'followers' ? unwrap(await api.GET('/v1/users/{user}/followers', { params })) : unwrap(await api.GET('/v1/users/{user}/following', { params }));
+    },
+    getNextPageParam: (page) => page.next,
+  });
+  const items = list.data?.pages.flatMap((page) => page.items) ?? [];
+  const nothing = { posts: 'has not posted yet', followers: 'has no followers yet', following: 'follows nobody yet' }[tab];
+  return (
+    <Stack sx={{ gap: 1.5 }}>
+      {list.isPending && <LoadingPosts count={3} />}
+      {list.isError && <Failed error={list.error} retry={() => void list.refetch()} />}
+      {list.isSuccess && items.length === 0 && <Empty title={`@${user.handle} ${nothing}`} />}
+      {tab === 'posts' ? items.map((post) => <PostCard key={post.id} post={post as FeedItem} />) : items.length > 0 && <UserList users={items as User[]} />}
+      {list.hasNextPage && (
+        <Button variant="outlined" loading={list.isFetchingNextPage} onClick={() => void list.fetchNextPage()}>
+          Load more
+        </Button>
+      )}
+    </Stack>
+  );
+}
