@@ -9,4 +9,7 @@ const document = await describeApi();
 writeFileSync(join(root, 'packages/client/openapi.json'), JSON.stringify(document, null, 2) + '\n');
 mkdirSync(join(root, 'packages/client/src/generated'), { recursive: true });
 const types = astToString(await openapiTS(document, { alphabetize: true, defaultNonNullable: false }));
-writeFileSync(join(root, 'packages/client/src/generated/api.ts'), `// Generated from the OpenAPI document of the service. Do not edit.\n${types}`);
+writeFileSync(
+  join(root, 'packages/client/src/generated/api.ts'),
+  `// Generated from the OpenAPI document of the service. Do not edit.\n${types}`,
+);

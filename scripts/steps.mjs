@@ -23,7 +23,8 @@ function fail(text) {
 
 export function needNode() {
   const [major, minor] = process.versions.node.split('.').map(Number);
-  if (major < 20 || (major === 20 && minor < 12)) fail(`Node ${process.versions.node} is too old: install Node 20.12 or later.`);
+  if (major < 20 || (major === 20 && minor < 12))
+    fail(`Node ${process.versions.node} is too old: install Node 20.12 or later.`);
 }
 
 /** npm packages, as the lock file has them. */
@@ -46,9 +47,13 @@ export function needPostgres() {
   if (hasPostgres() || process.env.GATHER_LANE_DATABASE_URL || process.env.PGHOST) return;
   say('Installing the PostgreSQL server');
   apt('postgresql-common');
-  root_('sh', ['-c', 'mkdir -p /etc/postgresql-common && echo "create_main_cluster = false" >> /etc/postgresql-common/createcluster.conf']);
+  root_('sh', [
+    '-c',
+    'mkdir -p /etc/postgresql-common && echo "create_main_cluster = false" >> /etc/postgresql-common/createcluster.conf',
+  ]);
   apt('postgresql');
-  if (!hasPostgres()) fail('PostgreSQL 15 or later could not be installed: install it by hand, or set GATHER_LANE_DATABASE_URL.');
+  if (!hasPostgres())
+    fail('PostgreSQL 15 or later could not be installed: install it by hand, or set GATHER_LANE_DATABASE_URL.');
 }
 
 /** A browser for the tests of the console. */
@@ -72,7 +77,8 @@ const headTail = ([head, ...tail]) => [head, tail];
 /** Runs a command as root: directly, or through sudo. */
 function root_(command, args) {
   const asRoot = process.getuid() === 0;
-  if (!asRoot && spawnSync('sudo', ['--version']).status !== 0) fail(`This needs root: run once as root, or install sudo.`);
+  if (!asRoot && spawnSync('sudo', ['--version']).status !== 0)
+    fail(`This needs root: run once as root, or install sudo.`);
   const quiet = { stdio: ['inherit', 'ignore', 'inherit'] };
   if (asRoot) run(command, args, quiet);
   else run('sudo', [command, ...args], quiet);
@@ -112,13 +118,18 @@ export function build() {
     node('scripts/generate-client.mjs');
     tsc('-b', 'packages/client');
   });
-  step('command', ['packages/core', 'packages/server', 'packages/client', 'packages/cli'], 'packages/cli/dist', () => tsc('-b', 'packages/cli'));
+  step('command', ['packages/core', 'packages/server', 'packages/client', 'packages/cli'], 'packages/cli/dist', () =>
+    tsc('-b', 'packages/cli'),
+  );
   step('console', ['packages/server', 'packages/client', 'packages/console'], 'packages/console/dist', () =>
-    run(process.execPath, [join(root, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'], { cwd: join(root, 'packages/console') }),
+    run(process.execPath, [join(root, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'], {
+      cwd: join(root, 'packages/console'),
+    }),
   );
 }
 
 export function linkCommand() {
   // npm links workspace commands when it installs; a checkout that was built later may lack the link.
-  if (!existsSync(join(root, 'node_modules/.bin/gather-lane'))) execFileSync('npm', ['rebuild', '--workspaces', '--silent'], { cwd: root });
+  if (!existsSync(join(root, 'node_modules/.bin/gather-lane')))
+    execFileSync('npm', ['rebuild', '--workspaces', '--silent'], { cwd: root });
 }

@@ -14,7 +14,8 @@ export interface CommonOptions {
 }
 
 /** The address of the service that a command talks to. */
-export const addressOf = (options: CommonOptions): string => (options.address ?? process.env.GATHER_LANE_ADDRESS ?? DEFAULT_ADDRESS).replace(/\/+$/, '');
+export const addressOf = (options: CommonOptions): string =>
+  (options.address ?? process.env.GATHER_LANE_ADDRESS ?? DEFAULT_ADDRESS).replace(/\/+$/, '');
 
 /** A client that sends the kept session, and renews it once when it has expired. */
 export function connect(options: CommonOptions): { client: Client; address: string } {
@@ -25,8 +26,11 @@ export function connect(options: CommonOptions): { client: Client; address: stri
     renew: async () => {
       const session = store.session(address);
       if (!session?.refreshToken) return false;
-      const { data } = await createClient({ address }).POST('/v1/sessions/refresh', { body: { refreshToken: session.refreshToken } });
-      if (data) store.keep(address, { accessToken: data.accessToken, refreshToken: data.refreshToken, handle: session.handle });
+      const { data } = await createClient({ address }).POST('/v1/sessions/refresh', {
+        body: { refreshToken: session.refreshToken },
+      });
+      if (data)
+        store.keep(address, { accessToken: data.accessToken, refreshToken: data.refreshToken, handle: session.handle });
       return data !== undefined;
     },
   });
@@ -38,7 +42,9 @@ export function connectAsOperator(options: CommonOptions & { data?: string }): C
   const path = resolve(options.data ?? '.gather-lane', 'operator.key');
   const key = process.env.GATHER_LANE_OPERATOR_KEY ?? (existsSync(path) ? readFileSync(path, 'utf8').trim() : null);
   if (!key)
-    throw new Failure(`This needs the operator key, and there is none at ${path}: run it in the service's folder, name its data folder with --data, or set GATHER_LANE_OPERATOR_KEY.`);
+    throw new Failure(
+      `This needs the operator key, and there is none at ${path}: run it in the service's folder, name its data folder with --data, or set GATHER_LANE_OPERATOR_KEY.`,
+    );
   return createClient({ address: addressOf(options), token: () => key });
 }
 
@@ -46,7 +52,8 @@ export function connectAsOperator(options: CommonOptions & { data?: string }): C
 export function wholeId(text: string, address: string): string {
   const end = text.toLowerCase();
   if (UUID.test(end)) return end;
-  if (!/^[0-9a-f-]{3,}$/.test(end)) throw new Failure(`"${text}" is no id: give an id, or its last characters (at least three).`, 2);
+  if (!/^[0-9a-f-]{3,}$/.test(end))
+    throw new Failure(`"${text}" is no id: give an id, or its last characters (at least three).`, 2);
   const matches = store.seen(address).filter((id) => id.endsWith(end));
   if (matches.length === 1) return matches[0]!;
   throw new Failure(

@@ -35,14 +35,20 @@ function program(): Command {
 
 // Global options are understood after the command too, where people write them.
 function everyCommand(command: Command): void {
-  command.exitOverride().option('--json', 'print JSON for other programs').option('--address <url>', 'where the service is');
+  command
+    .exitOverride()
+    .option('--json', 'print JSON for other programs')
+    .option('--address <url>', 'where the service is');
   command.commands.forEach(everyCommand);
 }
 
 function explain(error: unknown): { text: string; code: number } {
   if (error instanceof Failure) return { text: error.message, code: error.exitCode };
   if (error instanceof ServiceUnreachable)
-    return { text: `${error.message}\nStart the service with \`gather-lane start\` (or \`npm run demo\`), or name another with --address.`, code: REFUSED };
+    return {
+      text: `${error.message}\nStart the service with \`gather-lane start\` (or \`npm run demo\`), or name another with --address.`,
+      code: REFUSED,
+    };
   if (error instanceof ServiceProblem) return { text: explainProblem(error), code: REFUSED };
   if (error instanceof ConfigError) return { text: error.message, code: WRONG_USAGE };
   return { text: error instanceof Error ? (error.stack ?? error.message) : String(error), code: REFUSED };
@@ -50,7 +56,12 @@ function explain(error: unknown): { text: string; code: number } {
 
 function explainProblem({ problem, status, code }: ServiceProblem): string {
   const errors = (problem.errors ?? []).map(({ pointer, detail }) => `  ${pointer || '/'} ${detail}`);
-  const hint = status === 401 && code !== 'wrong-sign-in' ? ['Sign in with `gather-lane sign-in HANDLE`.'] : status >= 400 && problem.type.startsWith('http') ? [colors.dim(`More: ${problem.type}`)] : [];
+  const hint =
+    status === 401 && code !== 'wrong-sign-in'
+      ? ['Sign in with `gather-lane sign-in HANDLE`.']
+      : status >= 400 && problem.type.startsWith('http')
+        ? [colors.dim(`More: ${problem.type}`)]
+        : [];
   return [`${problem.title}: ${problem.detail}`, ...(errors.length > 1 ? errors : []), ...hint].join('\n');
 }
 

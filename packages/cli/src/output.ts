@@ -14,8 +14,21 @@ export const printJson = (value: unknown): void => print(JSON.stringify(value, n
 export const terminalWidth = (): number => Math.max(60, Math.min(process.stdout.columns ?? 100, 140));
 
 const LINES = {
-  'top': '', 'top-mid': '', 'top-left': '', 'top-right': '', 'bottom': '', 'bottom-mid': '', 'bottom-left': '', 'bottom-right': '',
-  'left': '', 'left-mid': '', 'mid': '', 'mid-mid': '', 'right': '', 'right-mid': '', 'middle': '  ',
+  'top': '',
+  'top-mid': '',
+  'top-left': '',
+  'top-right': '',
+  'bottom': '',
+  'bottom-mid': '',
+  'bottom-left': '',
+  'bottom-right': '',
+  'left': '',
+  'left-mid': '',
+  'mid': '',
+  'mid-mid': '',
+  'right': '',
+  'right-mid': '',
+  'middle': '  ',
 };
 
 /** A column of a table: a fixed width, or `rest` for what the terminal leaves. */
@@ -32,11 +45,17 @@ export type Cell = string | { readonly content: string; readonly colSpan: number
 export function printTable(columns: Column[], rows: Cell[][]): void {
   const gap = 2;
   const fixed = columns.map((column, i) =>
-    typeof column.width === 'number' ? column.width : column.width === 'rest' ? 0 : Math.max(widest(column.head), ...rows.map((row) => cellWidth(row, i))),
+    typeof column.width === 'number'
+      ? column.width
+      : column.width === 'rest'
+        ? 0
+        : Math.max(widest(column.head), ...rows.map((row) => cellWidth(row, i))),
   );
   const rest = columns.filter((column) => column.width === 'rest').length;
   const left = terminalWidth() - fixed.reduce((sum, n) => sum + n, 0) - gap * (columns.length - 1);
-  const widths = columns.map((column, i) => (column.width === 'rest' ? Math.max(20, Math.floor(left / rest)) : fixed[i]!));
+  const widths = columns.map((column, i) =>
+    column.width === 'rest' ? Math.max(20, Math.floor(left / rest)) : fixed[i]!,
+  );
   const table = new Table({
     head: columns.map((column) => colors.dim(column.head)),
     chars: LINES,
@@ -57,7 +76,13 @@ export function printTable(columns: Column[], rows: Cell[][]): void {
 
 // eslint-disable-next-line no-control-regex
 const ANSI = /\u001B\[[0-9;]*m/g;
-const widest = (text: string): number => Math.max(...text.replace(ANSI, '').split('\n').map((line) => line.length));
+const widest = (text: string): number =>
+  Math.max(
+    ...text
+      .replace(ANSI, '')
+      .split('\n')
+      .map((line) => line.length),
+  );
 const cellWidth = (row: Cell[], i: number): number => {
   const spans = row.some((cell) => typeof cell !== 'string');
   const cell = row[i];
@@ -68,13 +93,21 @@ const cellWidth = (row: Cell[], i: number): number => {
 export function ago(instant: string): string {
   const seconds = Math.max(0, Math.round((Date.now() - Date.parse(instant)) / 1000));
   const [n, unit] =
-    seconds < 60 ? [seconds, 's'] : seconds < 3600 ? [seconds / 60, 'min'] : seconds < 86_400 ? [seconds / 3600, 'h'] : [seconds / 86_400, 'd'];
+    seconds < 60
+      ? [seconds, 's']
+      : seconds < 3600
+        ? [seconds / 60, 'min']
+        : seconds < 86_400
+          ? [seconds / 3600, 'h']
+          : [seconds / 86_400, 'd'];
   return `${Math.floor(n)} ${unit} ago`;
 }
 
 /** `22 Nov 16:00`: an RFC 3339 instant in UTC, as tables show it. */
 export function at(instant: string): string {
-  return new Date(instant).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', timeZone: 'UTC' }).replace(',', '');
+  return new Date(instant)
+    .toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', timeZone: 'UTC' })
+    .replace(',', '');
 }
 
 /** The end of an id, which is enough to name it again. */

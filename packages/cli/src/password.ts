@@ -8,6 +8,7 @@ export async function askPassword(fromInput: boolean, prompt: string): Promise<s
     for await (const chunk of process.stdin) text += String(chunk);
     return text.replace(/\r?\n$/, '');
   }
-  if (!process.stdin.isTTY) throw new Failure('There is no terminal to ask for the password: pipe it in with --password-stdin.', 2);
+  if (!process.stdin.isTTY)
+    throw new Failure('There is no terminal to ask for the password: pipe it in with --password-stdin.', 2);
   return password({ message: prompt, mask: '•' });
 }

@@ -33,7 +33,9 @@ export function printPosts(posts: FeedItem[], options: { order?: 'recent' | 'sco
 
 /** One post whole, with the conversation below it. */
 export function printPost(post: FeedItem, comments: Comment[], more: boolean): void {
-  print(`${colors.bold(harmless(post.author.name))} @${post.author.handle} · ${at(post.createdAt)} UTC · ${ago(post.createdAt)}${post.editedAt ? ' · edited' : ''}`);
+  print(
+    `${colors.bold(harmless(post.author.name))} @${post.author.handle} · ${at(post.createdAt)} UTC · ${ago(post.createdAt)}${post.editedAt ? ' · edited' : ''}`,
+  );
   print();
   print(harmless(post.body));
   print();
@@ -41,7 +43,13 @@ export function printPost(post: FeedItem, comments: Comment[], more: boolean): v
   if (comments.length === 0) return;
   print(colors.dim('─'.repeat(Math.min(60, terminalWidth()))));
   printTable(
-    [{ head: 'ID', width: 6 }, { head: 'BY', width: 16 }, { head: 'SAID', width: 12 }, { head: 'TO', width: 6 }, { head: 'COMMENT', width: 'rest' }],
+    [
+      { head: 'ID', width: 6 },
+      { head: 'BY', width: 16 },
+      { head: 'SAID', width: 12 },
+      { head: 'TO', width: 6 },
+      { head: 'COMMENT', width: 'rest' },
+    ],
     comments.map((comment) => [
       colors.cyan(shortId(comment.id)),
       `@${comment.author.handle}`,

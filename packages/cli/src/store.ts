@@ -14,7 +14,8 @@ type Contents = Record<string, Entry>;
 
 const MOST_SEEN = 2_000;
 
-const path = (): string => process.env.GATHER_LANE_SESSION_FILE ?? join(envPaths('gather-lane', { suffix: '' }).config, 'session.json');
+const path = (): string =>
+  process.env.GATHER_LANE_SESSION_FILE ?? join(envPaths('gather-lane', { suffix: '' }).config, 'session.json');
 
 function read(): Contents {
   try {
@@ -50,7 +51,10 @@ export const store = {
   /** Remembers ids that were shown, so that their ends name them. */
   show(address: string, ids: string[]): void {
     const fresh = new Set(ids);
-    change(address, (entry) => ({ ...entry, seen: [...ids, ...(entry.seen ?? []).filter((id) => !fresh.has(id))].slice(0, MOST_SEEN) }));
+    change(address, (entry) => ({
+      ...entry,
+      seen: [...ids, ...(entry.seen ?? []).filter((id) => !fresh.has(id))].slice(0, MOST_SEEN),
+    }));
   },
 
   seen: (address: string): string[] => read()[address]?.seen ?? [],

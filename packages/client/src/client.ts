@@ -76,8 +76,15 @@ export function unwrap<T>({ data, error, response }: { data?: T; error?: unknown
   if (response.ok) return data as T;
   const problem = isProblem(error)
     ? error
-    : { type: 'about:blank', title: response.statusText, status: response.status, detail: `The service answered ${response.status}.`, instance: response.url };
+    : {
+        type: 'about:blank',
+        title: response.statusText,
+        status: response.status,
+        detail: `The service answered ${response.status}.`,
+        instance: response.url,
+      };
   throw new ServiceProblem(response.status, problem);
 }
 
-const isProblem = (value: unknown): value is Problem => typeof value === 'object' && value !== null && 'detail' in value && 'type' in value;
+const isProblem = (value: unknown): value is Problem =>
+  typeof value === 'object' && value !== null && 'detail' in value && 'type' in value;

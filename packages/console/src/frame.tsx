@@ -16,13 +16,46 @@ export function Frame() {
     <>
       <Link
         href="#main"
-        sx={{ 'position': 'absolute', 'left': 8, 'top': -60, 'p': 1, 'zIndex': 10, 'bgcolor': 'background.paper', '&:focus': { top: 8 } }}
+        sx={{
+          'position': 'absolute',
+          'left': 8,
+          'top': -60,
+          'p': 1,
+          'zIndex': 10,
+          'bgcolor': 'background.paper',
+          '&:focus': { top: 8 },
+        }}
       >
         Skip to the page
       </Link>
-      <Box component="header" sx={{ position: 'sticky', top: 0, zIndex: 5, bgcolor: 'background.paper', borderBottom: 1, borderColor: 'divider' }}>
-        <Container maxWidth="lg" sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', columnGap: 2.5, rowGap: 0.5, py: 0.75 }}>
-          <Stack component={NavLink} to="/" direction="row" sx={{ alignItems: 'center', gap: 1, color: 'text.primary', textDecoration: 'none', fontWeight: 700, fontSize: '1.05rem' }}>
+      <Box
+        component="header"
+        sx={{
+          position: 'sticky',
+          top: 0,
+          zIndex: 5,
+          bgcolor: 'background.paper',
+          borderBottom: 1,
+          borderColor: 'divider',
+        }}
+      >
+        <Container
+          maxWidth="lg"
+          sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', columnGap: 2.5, rowGap: 0.75, py: 1.25 }}
+        >
+          <Stack
+            component={NavLink}
+            to="/"
+            direction="row"
+            sx={{
+              alignItems: 'center',
+              gap: 1,
+              color: 'text.primary',
+              textDecoration: 'none',
+              fontWeight: 700,
+              fontSize: '1.05rem',
+            }}
+          >
             <Mark size={26} /> Gather Lane
           </Stack>
           <Stack component="nav" aria-label="Pages" direction="row" sx={{ gap: 0.5 }}>
@@ -39,7 +72,11 @@ export function Frame() {
                   'borderRadius': 1,
                   'fontWeight': 600,
                   '&:hover': { bgcolor: 'action.hover' },
-                  '&.active': { color: 'primary.main', boxShadow: (t) => `inset 0 -2px 0 ${t.vars!.palette.primary.main}`, borderRadius: 0 },
+                  '&.active': {
+                    color: 'primary.main',
+                    boxShadow: (t) => `inset 0 -2px 0 ${t.vars!.palette.primary.main}`,
+                    borderRadius: 0,
+                  },
                 }}
               >
                 {name}

@@ -57,7 +57,9 @@ export interface Service {
 export async function startService(options: StartOptions): Promise<Service> {
   const { config } = options;
   if (options.demo && !LOOPBACK.includes(config.server.host))
-    throw new StartRefused(`The demo's passwords are published, so it listens on loopback only, not on ${config.server.host}: leave out --demo or --host.`);
+    throw new StartRefused(
+      `The demo's passwords are published, so it listens on loopback only, not on ${config.server.host}: leave out --demo or --host.`,
+    );
   const data = isAbsolute(config.data) ? config.data : resolve(options.folder, config.data);
   makeDataFolder(data);
   const closers: (() => Promise<unknown> | void)[] = [];
@@ -81,7 +83,10 @@ export async function startService(options: StartOptions): Promise<Service> {
     const { port } = app.server.address() as { port: number };
     const host = config.server.host.includes(':') ? `[${config.server.host}]` : config.server.host;
     services.address.listensAt(`http://${host}:${port}`);
-    const forgetting = setInterval(() => void services.feed.forgetDrops().catch((error: unknown) => app.log.error(error)), DROPS_EVERY_MS);
+    const forgetting = setInterval(
+      () => void services.feed.forgetDrops().catch((error: unknown) => app.log.error(error)),
+      DROPS_EVERY_MS,
+    );
     forgetting.unref();
     closers.push(() => clearInterval(forgetting));
     return { address: `http://${host}:${port}`, operatorKeyPath: key.path, app, services, stop };
@@ -98,7 +103,8 @@ async function database(
 ): Promise<{ address: DatabaseAddress; cluster: Cluster | null }> {
   const own = ownServer(config.database.url, environment);
   if (own) {
-    if (fresh) throw new StartRefused('--fresh throws away the embedded demo only, never the data on a server of yours.');
+    if (fresh)
+      throw new StartRefused('--fresh throws away the embedded demo only, never the data on a server of yours.');
     await probeDatabase(own);
     return { address: own, cluster: null };
   }
@@ -113,7 +119,11 @@ async function database(
   return { address: cluster.address, cluster };
 }
 
-async function connect(address: DatabaseAddress, config: Config, closers: (() => Promise<unknown> | void)[]): Promise<DataSource> {
+async function connect(
+  address: DatabaseAddress,
+  config: Config,
+  closers: (() => Promise<unknown> | void)[],
+): Promise<DataSource> {
   const dataSource = createDataSource(address, config.database.poolSize);
   await dataSource.initialize();
   closers.push(() => dataSource.destroy());
@@ -121,12 +131,20 @@ async function connect(address: DatabaseAddress, config: Config, closers: (() =>
 }
 
 /** Brings the database to this version where that is wanted. @returns why the service is not ready, or null */
-async function prepare(dataSource: DataSource, { config, demo, notice, progress }: StartOptions, embedded: boolean): Promise<string | null> {
+async function prepare(
+  dataSource: DataSource,
+  { config, demo, notice, progress }: StartOptions,
+  embedded: boolean,
+): Promise<string | null> {
   const state = await migrationState(dataSource);
   if (state === 'newer')
-    throw new DatabaseFault('schema', 'The database was migrated by a newer version of Gather Lane: run that version, or restore a back-up from before.');
+    throw new DatabaseFault(
+      'schema',
+      'The database was migrated by a newer version of Gather Lane: run that version, or restore a back-up from before.',
+    );
   // A cluster of ours that was made just now holds nothing that a migration could harm.
-  if (state !== 'current' && (demo || config.database.migrate || (embedded && state === 'empty'))) await migrate(dataSource);
+  if (state !== 'current' && (demo || config.database.migrate || (embedded && state === 'empty')))
+    await migrate(dataSource);
   else if (state !== 'current')
     return 'The database is missing migrations: look at what is new, then start once with --migrate (or set database.migrate).';
   if (!demo) {
@@ -136,7 +154,10 @@ async function prepare(dataSource: DataSource, { config, demo, notice, progress 
   }
   if (!(await isDemoLoaded(dataSource))) {
     const [{ users }] = await dataSource.query<[{ users: number }]>(`SELECT count(*)::integer AS users FROM users`);
-    if (users > 0) throw new StartRefused('The database holds accounts that are no demo: start without --demo, or use another --data folder for the demo.');
+    if (users > 0)
+      throw new StartRefused(
+        'The database holds accounts that are no demo: start without --demo, or use another --data folder for the demo.',
+      );
     await loadDemo(dataSource, (done, total) => progress?.('Loading the Wherry Cut', done, total));
   }
   return null;
@@ -149,11 +170,16 @@ async function listen(app: FastifyInstance, { server }: Config): Promise<void> {
     const { code } = error as { code?: string };
     if (code === 'EADDRINUSE') {
       const holder = holderOf(server.port);
-      throw new StartRefused(`Port ${server.port} is taken${holder ? ` by ${holder}` : ''}: stop it, or choose another with --port.`);
+      throw new StartRefused(
+        `Port ${server.port} is taken${holder ? ` by ${holder}` : ''}: stop it, or choose another with --port.`,
+      );
     }
-    if (code === 'EACCES') throw new StartRefused(`Port ${server.port} needs rights that this account does not have: choose one above 1023 with --port.`);
-    if (code === 'EADDRNOTAVAIL') throw new StartRefused(`${server.host} is no address of this machine: correct server.host.`);
+    if (code === 'EACCES')
+      throw new StartRefused(
+        `Port ${server.port} needs rights that this account does not have: choose one above 1023 with --port.`,
+      );
+    if (code === 'EADDRNOTAVAIL')
+      throw new StartRefused(`${server.host} is no address of this machine: correct server.host.`);
     throw error;
   }
 }
-

@@ -23,7 +23,9 @@ export function accountCommands(program: Command): void {
       const { client, address } = connect(options);
       const password = await askPassword(options.passwordStdin ?? false, 'Password (10 characters or more)');
       const { email, handle } = options;
-      const user = unwrap(await client.POST('/v1/users', { body: { name, email, password, ...(handle && { handle }) } }));
+      const user = unwrap(
+        await client.POST('/v1/users', { body: { name, email, password, ...(handle && { handle }) } }),
+      );
       keep(address, unwrap(await client.POST('/v1/sessions', { body: { login: user.handle, password } })));
       if (options.json) printJson(user);
       else print(`Welcome, ${harmless(user.name)}: you are @${user.handle}, and signed in.`);
@@ -39,8 +41,12 @@ export function accountCommands(program: Command): void {
       const { client, address } = connect(options);
       const { demo } = unwrap(await client.GET('/v1/about'));
       // The demo publishes its users' password, so nobody has to type it.
-      const known = !options.passwordStdin && demo?.users.some((user) => `@${user.handle}`.endsWith(login.toLowerCase().replace(/^@?/, '@')));
-      const password = known ? demo!.password : await askPassword(options.passwordStdin ?? false, `Password of ${login}`);
+      const known =
+        !options.passwordStdin &&
+        demo?.users.some((user) => `@${user.handle}`.endsWith(login.toLowerCase().replace(/^@?/, '@')));
+      const password = known
+        ? demo!.password
+        : await askPassword(options.passwordStdin ?? false, `Password of ${login}`);
       const session = unwrap(await client.POST('/v1/sessions', { body: { login, password } }));
       keep(address, session);
       if (options.json) printJson({ user: session.user });
@@ -57,7 +63,8 @@ export function accountCommands(program: Command): void {
       const { response } = await client.DELETE('/v1/sessions/current');
       store.forget(address);
       // A session that had ended before is as good as signed out.
-      if (!response.ok && response.status !== 401) throw new Failure(`Signed out here, but the service answered ${response.status}.`);
+      if (!response.ok && response.status !== 401)
+        throw new Failure(`Signed out here, but the service answered ${response.status}.`);
       if (options.json) printJson({ signedOut: true });
       else print('Signed out.');
     });
@@ -68,12 +75,31 @@ export function accountCommands(program: Command): void {
     .action(async (_: unknown, command: Command) => {
       const options = command.optsWithGlobals<CommonOptions>();
       const { client } = connect(options);
-      if (!store.session(addressOf(options))) throw new Failure(`You are not signed in at ${addressOf(options)}: gather-lane sign-in HANDLE`);
+      if (!store.session(addressOf(options)))
+        throw new Failure(`You are not signed in at ${addressOf(options)}: gather-lane sign-in HANDLE`);
       const me = unwrap(await client.GET('/v1/me'));
       if (options.json) return printJson(me);
       printTable(
-        [{ head: 'HANDLE' }, { head: 'NAME' }, { head: 'E-MAIL' }, { head: 'POSTS', align: 'right' }, { head: 'FOLLOWERS', align: 'right' }, { head: 'FOLLOWS', align: 'right' }, { head: 'SINCE' }],
-        [[`@${me.handle}`, harmless(me.name), me.email, String(me.tallies.posts), String(me.tallies.followers), String(me.tallies.following), at(me.createdAt)]],
+        [
+          { head: 'HANDLE' },
+          { head: 'NAME' },
+          { head: 'E-MAIL' },
+          { head: 'POSTS', align: 'right' },
+          { head: 'FOLLOWERS', align: 'right' },
+          { head: 'FOLLOWS', align: 'right' },
+          { head: 'SINCE' },
+        ],
+        [
+          [
+            `@${me.handle}`,
+            harmless(me.name),
+            me.email,
+            String(me.tallies.posts),
+            String(me.tallies.followers),
+            String(me.tallies.following),
+            at(me.createdAt),
+          ],
+        ],
       );
     });
 }

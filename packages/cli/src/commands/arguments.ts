@@ -13,6 +13,7 @@ export const wholeNumber =
   (min: number, max: number) =>
   (text: string): number => {
     const n = Number(text);
-    if (!/^\d+$/.test(text) || n < min || n > max) throw new InvalidArgumentError(`It must be a whole number from ${min} to ${max}.`);
+    if (!/^\d+$/.test(text) || n < min || n > max)
+      throw new InvalidArgumentError(`It must be a whole number from ${min} to ${max}.`);
     return n;
   };

@@ -45,19 +45,35 @@ async function readFeed(options: FeedOptions): Promise<void> {
     page = unwrap(await client.GET('/v1/feeds/following', { params: { query } }));
     items.push(...page.items);
   }
-  store.show(address, items.map((post) => post.id));
+  store.show(
+    address,
+    items.map((post) => post.id),
+  );
   const next = page?.next ?? null;
   if (options.json) return printJson({ items, next, first: page?.first });
-  if (items.length === 0) return print('Your feed is empty: it holds the posts of those whom you follow. Look for people with `gather-lane profile @bram`, then `gather-lane follow @bram`.');
+  if (items.length === 0)
+    return print(
+      'Your feed is empty: it holds the posts of those whom you follow. Look for people with `gather-lane profile @bram`, then `gather-lane follow @bram`.',
+    );
   printPosts(items, { order });
-  remark(colors.dim(next ? `${plural(items.length, 'post')}; there are more: --pages ${options.pages + 1}` : `${plural(items.length, 'post')}, the end of the feed.`));
+  remark(
+    colors.dim(
+      next
+        ? `${plural(items.length, 'post')}; there are more: --pages ${options.pages + 1}`
+        : `${plural(items.length, 'post')}, the end of the feed.`,
+    ),
+  );
 }
 
 async function explain(post: string, options: CommonOptions & { for?: string; data?: string }): Promise<void> {
   const { client, address } = connect(options);
   const id = wholeId(post, address);
   const answer = options.for
-    ? unwrap(await connectAsOperator(options).GET('/v1/operator/places/{user}/{post}', { params: { path: { user: userRef(options.for), post: id } } }))
+    ? unwrap(
+        await connectAsOperator(options).GET('/v1/operator/places/{user}/{post}', {
+          params: { path: { user: userRef(options.for), post: id } },
+        }),
+      )
     : unwrap(await client.GET('/v1/feeds/following/places/{post}', { params: { path: { post: id } } }));
   if (options.json) return printJson(answer);
   print(answer.sentence);
@@ -71,6 +87,13 @@ async function explain(post: string, options: CommonOptions & { for?: string; da
   print();
   printTable(
     [{ head: 'LIFT', align: 'right' }, { head: 'HALF-LIFE' }, { head: 'POSTED' }, { head: 'STANDS AT' }],
-    [[String(place.lift), `${place.halfLifeMs / 3_600_000} h`, `${at(place.createdAt)} UTC`, `${at(place.laneTime)} UTC`]],
+    [
+      [
+        String(place.lift),
+        `${place.halfLifeMs / 3_600_000} h`,
+        `${at(place.createdAt)} UTC`,
+        `${at(place.laneTime)} UTC`,
+      ],
+    ],
   );
 }

@@ -15,7 +15,12 @@ export function peopleCommands(program: Command): void {
       const { client } = connect(options);
       const follow = unwrap(await client.PUT('/v1/follows/{user}', { params: { path: { user: userRef(user) } } }));
       if (options.json) printJson(follow);
-      else print(follow.changed ? `You follow @${follow.user.handle}.` : `You followed @${follow.user.handle} already, since ${at(follow.since)} UTC.`);
+      else
+        print(
+          follow.changed
+            ? `You follow @${follow.user.handle}.`
+            : `You followed @${follow.user.handle} already, since ${at(follow.since)} UTC.`,
+        );
     });
 
   program
@@ -39,20 +44,40 @@ export function peopleCommands(program: Command): void {
     .action(async (user: string | undefined, _: unknown, command: Command) => profile(user, command.optsWithGlobals()));
 }
 
-async function profile(reference: string | undefined, options: CommonOptions & { name?: string; bio?: string }): Promise<void> {
+async function profile(
+  reference: string | undefined,
+  options: CommonOptions & { name?: string; bio?: string },
+): Promise<void> {
   const { client, address } = connect(options);
   const user = reference ? userRef(reference) : unwrap(await client.GET('/v1/me')).id;
   const path = { user };
-  const patch = { ...(options.name !== undefined && { name: options.name }), ...(options.bio !== undefined && { bio: options.bio || null }) };
+  const patch = {
+    ...(options.name !== undefined && { name: options.name }),
+    ...(options.bio !== undefined && { bio: options.bio || null }),
+  };
   if (Object.keys(patch).length > 0) unwrap(await client.PATCH('/v1/users/{user}', { params: { path }, body: patch }));
   const found = unwrap(await client.GET('/v1/users/{user}', { params: { path } }));
   const posts = unwrap(await client.GET('/v1/users/{user}/posts', { params: { path, query: { limit: 5 } } }));
-  store.show(address, posts.items.map((post) => post.id));
+  store.show(
+    address,
+    posts.items.map((post) => post.id),
+  );
   if (options.json) return printJson({ ...found, latest: posts.items });
   const { tallies, relation } = found;
   print(`${colors.bold(harmless(found.name))} @${found.handle}`);
   if (found.bio) print(harmless(found.bio));
-  print(colors.dim(`${plural(tallies.posts, 'post')} · ${plural(tallies.followers, 'follower')} · follows ${tallies.following} · since ${at(found.createdAt)} UTC`));
-  if (relation) print(colors.dim([relation.youFollow ? 'you follow them' : null, relation.followsYou ? 'they follow you' : null].filter(Boolean).join(', ')));
+  print(
+    colors.dim(
+      `${plural(tallies.posts, 'post')} · ${plural(tallies.followers, 'follower')} · follows ${tallies.following} · since ${at(found.createdAt)} UTC`,
+    ),
+  );
+  if (relation)
+    print(
+      colors.dim(
+        [relation.youFollow ? 'you follow them' : null, relation.followsYou ? 'they follow you' : null]
+          .filter(Boolean)
+          .join(', '),
+      ),
+    );
   if (posts.items.length > 0) printPosts(posts.items);
 }

@@ -30,7 +30,13 @@ export function postCommands(program: Command): void {
       const path = { post: wholeId(id, address) };
       // What was read is what is edited: somebody else's edit in between is not overwritten.
       const { version } = unwrap(await client.GET('/v1/posts/{post}', { params: { path } }));
-      const post = unwrap(await client.PATCH('/v1/posts/{post}', { params: { path }, body: { body: text }, headers: { 'if-match': `"${version}"` } }));
+      const post = unwrap(
+        await client.PATCH('/v1/posts/{post}', {
+          params: { path },
+          body: { body: text },
+          headers: { 'if-match': `"${version}"` },
+        }),
+      );
       if (options.json) printJson(post);
       else print(`Edited ${shortId(post.id)}.`);
     });
@@ -62,7 +68,9 @@ export function postCommands(program: Command): void {
       let next: string | null = null;
       do {
         const query = { sort: 'oldest' as const, limit: 50, ...(next && { after: next }) };
-        const page: { items: Comment[]; next: string | null } = unwrap(await client.GET('/v1/posts/{post}/comments', { params: { path, query } }));
+        const page: { items: Comment[]; next: string | null } = unwrap(
+          await client.GET('/v1/posts/{post}/comments', { params: { path, query } }),
+        );
         comments.push(...page.items);
         next = page.next;
       } while (next && options.all);
@@ -81,7 +89,12 @@ export function postCommands(program: Command): void {
       const options = command.optsWithGlobals<CommonOptions & { replyTo?: string }>();
       const { client, address } = connect(options);
       const parentId = options.replyTo ? wholeId(options.replyTo, address) : null;
-      const comment = unwrap(await client.POST('/v1/posts/{post}/comments', { params: { path: { post: wholeId(id, address) } }, body: { body: text, parentId } }));
+      const comment = unwrap(
+        await client.POST('/v1/posts/{post}/comments', {
+          params: { path: { post: wholeId(id, address) } },
+          body: { body: text, parentId },
+        }),
+      );
       store.show(address, [comment.id]);
       if (options.json) printJson(comment);
       else print(`Commented ${shortId(comment.id)}.`);

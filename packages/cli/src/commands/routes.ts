@@ -37,4 +37,11 @@ export function routesCommand(program: Command): void {
     });
 }
 
-const paint = (rule: string): string => (rule === 'operator' ? colors.magenta(rule) : rule.startsWith('owner') ? colors.yellow(rule) : rule === 'anyone' ? colors.dim(rule) : rule);
+const paint = (rule: string): string =>
+  rule === 'operator'
+    ? colors.magenta(rule)
+    : rule.startsWith('owner')
+      ? colors.yellow(rule)
+      : rule === 'anyone'
+        ? colors.dim(rule)
+        : rule;

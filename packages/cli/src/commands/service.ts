@@ -1,7 +1,16 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { checkSetup, ConfigError, DatabaseFault, loadConfig, StartRefused, startService, starterConfig, type Service } from '@gather-lane/server';
+import {
+  checkSetup,
+  ConfigError,
+  DatabaseFault,
+  loadConfig,
+  StartRefused,
+  startService,
+  starterConfig,
+  type Service,
+} from '@gather-lane/server';
 import { SingleBar } from 'cli-progress';
 import type { Command } from 'commander';
 import colors from 'picocolors';
@@ -47,26 +56,37 @@ export function serviceCommands(program: Command): void {
         return;
       }
       const path = resolve('gather-lane.yaml');
-      if (existsSync(path)) throw new Failure(`${path} is there already and was left as it is: print a fresh one with --stdout.`);
+      if (existsSync(path))
+        throw new Failure(`${path} is there already and was left as it is: print a fresh one with --stdout.`);
       writeFileSync(path, starterConfig());
       print(`Wrote ${path}. Every key in it is optional.`);
     });
 
   const check = program.command('check').description('Look whether things are as they should be');
-  withSettings(check.command('setup').description('Look whether everything that the service needs is there')).action(async (_: unknown, command: Command) => {
-    const options = command.optsWithGlobals<SettingOptions>();
-    const { config, environment, file } = settings(options);
-    const findings = await checkSetup(config, process.cwd(), environment);
-    if (options.json) printJson({ configuration: file, findings });
-    else {
-      const mark = { good: colors.green('good'), note: colors.yellow('note'), bad: colors.red('bad') };
-      printTable(
-        [{ head: 'WHAT' }, { head: 'STATE' }, { head: 'FOUND', width: 'rest' }, { head: 'WHAT TO DO', width: 'rest' }],
-        [['Configuration', mark.good, file ?? 'no gather-lane.yaml: defaults', ''], ...findings.map((f) => [f.what, mark[f.state], f.found, f.mend])],
-      );
-    }
-    if (findings.some((finding) => finding.state === 'bad')) process.exitCode = 1;
-  });
+  withSettings(check.command('setup').description('Look whether everything that the service needs is there')).action(
+    async (_: unknown, command: Command) => {
+      const options = command.optsWithGlobals<SettingOptions>();
+      const { config, environment, file } = settings(options);
+      const findings = await checkSetup(config, process.cwd(), environment);
+      if (options.json) printJson({ configuration: file, findings });
+      else {
+        const mark = { good: colors.green('good'), note: colors.yellow('note'), bad: colors.red('bad') };
+        printTable(
+          [
+            { head: 'WHAT' },
+            { head: 'STATE' },
+            { head: 'FOUND', width: 'rest' },
+            { head: 'WHAT TO DO', width: 'rest' },
+          ],
+          [
+            ['Configuration', mark.good, file ?? 'no gather-lane.yaml: defaults', ''],
+            ...findings.map((f) => [f.what, mark[f.state], f.found, f.mend]),
+          ],
+        );
+      }
+      if (findings.some((finding) => finding.state === 'bad')) process.exitCode = 1;
+    },
+  );
 }
 
 function settings({ config: file, data, host, port }: SettingOptions, more: Record<string, unknown> = {}) {
@@ -101,7 +121,8 @@ async function start(options: StartCommandOptions): Promise<void> {
       progress: bar.update,
     });
   } catch (error) {
-    if (error instanceof StartRefused || error instanceof DatabaseFault || error instanceof ConfigError) throw new Failure(error.message);
+    if (error instanceof StartRefused || error instanceof DatabaseFault || error instanceof ConfigError)
+      throw new Failure(error.message);
     throw error;
   } finally {
     bar.stop();
@@ -122,7 +143,13 @@ function progressBar(): { update: (step: string, done: number, total: number) =>
   return {
     update(step, done, total) {
       if (!process.stderr.isTTY) return;
-      bar ??= new SingleBar({ format: `${step} {bar} {percentage} % · {value} of {total} rows`, barCompleteChar: '━', barIncompleteChar: '─', hideCursor: true, stream: process.stderr });
+      bar ??= new SingleBar({
+        format: `${step} {bar} {percentage} % · {value} of {total} rows`,
+        barCompleteChar: '━',
+        barIncompleteChar: '─',
+        hideCursor: true,
+        stream: process.stderr,
+      });
       if (done <= 200 && !bar.isActive) bar.start(total, 0);
       bar.update(done);
     },

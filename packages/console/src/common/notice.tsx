@@ -18,7 +18,12 @@ export function NoticeProvider({ children }: { children: ReactNode }) {
   return (
     <NoticeContext value={tell}>
       {children}
-      <Snackbar key={notice?.n} open={open} autoHideDuration={notice?.severity === 'error' ? 8000 : 4000} onClose={(_, reason) => reason !== 'clickaway' && setOpen(false)}>
+      <Snackbar
+        key={notice?.n}
+        open={open}
+        autoHideDuration={notice?.severity === 'error' ? 8000 : 4000}
+        onClose={(_, reason) => reason !== 'clickaway' && setOpen(false)}
+      >
         <Alert severity={notice?.severity ?? 'success'} variant="filled" onClose={() => setOpen(false)}>
           {notice?.text}
         </Alert>

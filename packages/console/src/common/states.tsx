@@ -12,7 +12,17 @@ export function errorText(error: unknown): string {
 /** A load that failed, with a way to try again. */
 export function Failed({ error, retry }: { error: unknown; retry?: () => void }) {
   return (
-    <Alert severity="error" variant="outlined" action={retry && <Button color="inherit" onClick={retry}>Try again</Button>}>
+    <Alert
+      severity="error"
+      variant="outlined"
+      action={
+        retry && (
+          <Button color="inherit" onClick={retry}>
+            Try again
+          </Button>
+        )
+      }
+    >
       {errorText(error)}
     </Alert>
   );

@@ -12,14 +12,20 @@ export function readAgo(instant: string, now: number): string {
   if (seconds < 3600) return `${Math.floor(seconds / 60)} min ago`;
   if (seconds < 86_400) return `${Math.floor(seconds / 3600)} h ago`;
   if (seconds < 7 * 86_400) return `${Math.floor(seconds / 86_400)} d ago`;
-  return new Date(instant).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' });
+  return new Date(instant).toLocaleDateString('en-GB', {
+    day: 'numeric',
+    month: 'short',
+    year: 'numeric',
+    timeZone: 'UTC',
+  });
 }
 
 /** `+6 h 28 min`: how far engagement moved a post. */
 export function readMove(ms: number): string {
   const minutes = Math.round(Math.abs(ms) / 60_000);
   const [days, hours, rest] = [Math.floor(minutes / 1440), Math.floor((minutes % 1440) / 60), minutes % 60];
-  const text = [days && `${days} d`, hours && `${hours} h`, !days && rest && `${rest} min`].filter(Boolean).join(' ') || '0 min';
+  const text =
+    [days && `${days} d`, hours && `${hours} h`, !days && rest && `${rest} min`].filter(Boolean).join(' ') || '0 min';
   return `${ms < 0 ? '−' : '+'}${text}`;
 }
 

@@ -12,7 +12,9 @@ export function EmptyFeed() {
   });
   return (
     <>
-      <Empty title="Your feed is empty">It holds the posts of those whom you follow, and your own. Follow somebody, or write the first post.</Empty>
+      <Empty title="Your feed is empty">
+        It holds the posts of those whom you follow, and your own. Follow somebody, or write the first post.
+      </Empty>
       {people.data && people.data.length > 0 && (
         <>
           <Typography variant="h2" sx={{ mt: 2 }}>

@@ -53,7 +53,12 @@ function FollowingFeed({ order, viewer }: { order: FeedOrder; viewer: string }) 
     queryKey: ['feed', viewer, order],
     initialPageParam: null as string | null,
     queryFn: async ({ pageParam, signal }) =>
-      unwrap(await api.GET('/v1/feeds/following', { params: { query: { order, place: true, limit: PAGE, ...(pageParam && { after: pageParam }) } }, signal })),
+      unwrap(
+        await api.GET('/v1/feeds/following', {
+          params: { query: { order, place: true, limit: PAGE, ...(pageParam && { after: pageParam }) } },
+          signal,
+        }),
+      ),
     getNextPageParam: (page) => page.next,
   });
   const posts = feed.data?.pages.flatMap((page) => page.items) ?? [];
@@ -70,7 +75,12 @@ function FollowingFeed({ order, viewer }: { order: FeedOrder; viewer: string }) 
       ))}
       {posts.length > 0 && feed.isError && <Failed error={feed.error} retry={() => void feed.fetchNextPage()} />}
       {feed.hasNextPage && !feed.isError && (
-        <Button variant="outlined" size="medium" loading={feed.isFetchingNextPage} onClick={() => void feed.fetchNextPage()}>
+        <Button
+          variant="outlined"
+          size="medium"
+          loading={feed.isFetchingNextPage}
+          onClick={() => void feed.fetchNextPage()}
+        >
           Load more
         </Button>
       )}

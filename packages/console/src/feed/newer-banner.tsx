@@ -15,7 +15,15 @@ export function NewerBanner({ first, onShow }: { first: string; onShow: () => vo
   const more = data.more ? ' and more' : '';
   const parts = [data.new > 0 && `${data.new} new`, data.risen > 0 && `${data.risen} risen`].filter(Boolean).join(', ');
   return (
-    <Alert severity="info" variant="outlined" action={<Button color="inherit" onClick={onShow}>Show</Button>}>
+    <Alert
+      severity="info"
+      variant="outlined"
+      action={
+        <Button color="inherit" onClick={onShow}>
+          Show
+        </Button>
+      }
+    >
       {data.reordered ? 'The weighting changed, so the order did.' : `${parts}${more} since you began to read.`}
     </Alert>
   );

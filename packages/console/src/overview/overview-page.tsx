@@ -1,4 +1,17 @@
-import { Box, Button, Card, Link, Skeleton, Stack, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
+import {
+  Box,
+  Button,
+  Card,
+  Link,
+  Skeleton,
+  Stack,
+  Table,
+  TableBody,
+  TableCell,
+  TableHead,
+  TableRow,
+  Typography,
+} from '@mui/material';
 import type { Stats } from '@gather-lane/client';
 import { ServiceProblem } from '@gather-lane/client';
 import { useQuery } from '@tanstack/react-query';
@@ -11,7 +24,11 @@ import { PostsPerDay } from './posts-per-day';
 /** What the service holds, and where to go from here. */
 export function OverviewPage() {
   const { askOperatorKey } = useSession();
-  const stats = useQuery({ queryKey: ['stats'], refetchInterval: 10_000, queryFn: async () => unwrap(await anonymous.GET('/v1/operator/stats')) });
+  const stats = useQuery({
+    queryKey: ['stats'],
+    refetchInterval: 10_000,
+    queryFn: async () => unwrap(await anonymous.GET('/v1/operator/stats')),
+  });
   const locked = stats.error instanceof ServiceProblem && stats.error.status === 401;
   return (
     <Stack sx={{ gap: 3 }}>
@@ -57,8 +74,10 @@ function Counts({ stats }: { stats: Stats | undefined }) {
       </Box>
       {stats && (
         <Typography variant="body2" color="text.secondary">
-          Weighting {stats.weighting.id} is in force: half-life {stats.weighting.halfLifeMs / 3_600_000} h, base {stats.weighting.base}
-          {Object.entries(stats.weighting.weights).map(([kind, weight]) => `, ${kind} ${weight}`)}. PostgreSQL {stats.database.version}.
+          Weighting {stats.weighting.id} is in force: half-life {stats.weighting.halfLifeMs / 3_600_000} h, base{' '}
+          {stats.weighting.base}
+          {Object.entries(stats.weighting.weights).map(([kind, weight]) => `, ${kind} ${weight}`)}. PostgreSQL{' '}
+          {stats.database.version}.
         </Typography>
       )}
     </>
@@ -105,7 +124,14 @@ function NextSteps() {
           <li>
             Act as somebody of the demo:{' '}
             {about.demo.users.map(({ handle, who }) => (
-              <Button key={handle} onClick={() => void actAs(handle)} disabled={session?.user.handle === handle} title={who} variant="outlined" sx={{ mr: 0.75, my: 0.25 }}>
+              <Button
+                key={handle}
+                onClick={() => void actAs(handle)}
+                disabled={session?.user.handle === handle}
+                title={who}
+                variant="outlined"
+                sx={{ mr: 0.75, my: 0.25 }}
+              >
                 @{handle}
               </Button>
             ))}

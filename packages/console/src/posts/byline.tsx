@@ -18,7 +18,12 @@ export function Byline({ author, createdAt, edited, to, children }: Props) {
   const when = <Ago instant={createdAt} />;
   return (
     <Box sx={{ display: 'flex', gap: 1, alignItems: 'baseline', flexWrap: 'wrap' }}>
-      <Link component={RouterLink} to={`/users/@${author.handle}`} color="text.primary" sx={{ fontWeight: 650, overflowWrap: 'anywhere' }}>
+      <Link
+        component={RouterLink}
+        to={`/users/@${author.handle}`}
+        color="text.primary"
+        sx={{ fontWeight: 650, overflowWrap: 'anywhere' }}
+      >
         {author.name}
       </Link>
       <Typography variant="body2" color="text.secondary">

@@ -24,14 +24,23 @@ export function Conversation({ post }: { post: string }) {
     queryKey: ['comments', post],
     initialPageParam: null as string | null,
     queryFn: async ({ pageParam }) =>
-      unwrap(await api.GET('/v1/posts/{post}/comments', { params: { path: { post }, query: { sort: 'oldest', limit: PAGE, ...(pageParam && { after: pageParam }) } } })),
+      unwrap(
+        await api.GET('/v1/posts/{post}/comments', {
+          params: { path: { post }, query: { sort: 'oldest', limit: PAGE, ...(pageParam && { after: pageParam }) } },
+        }),
+      ),
     getNextPageParam: (page) => page.next,
   });
   const items = comments.data?.pages.flatMap((page) => page.items) ?? [];
   const byId = new Map(items.map((comment) => [comment.id, comment]));
 
   const send = async (body: string) => {
-    unwrap(await api.POST('/v1/posts/{post}/comments', { params: { path: { post } }, body: { body, parentId: answering?.id ?? null } }));
+    unwrap(
+      await api.POST('/v1/posts/{post}/comments', {
+        params: { path: { post } },
+        body: { body, parentId: answering?.id ?? null },
+      }),
+    );
     setAnswering(null);
     tell('Commented.');
     await refresh();
@@ -41,9 +50,18 @@ export function Conversation({ post }: { post: string }) {
     <Stack sx={{ gap: 1.5 }} component="section" aria-label="Comments">
       {comments.isPending && <LoadingPosts count={2} />}
       {comments.isError && <Failed error={comments.error} retry={() => void comments.refetch()} />}
-      {comments.isSuccess && items.length === 0 && <Empty title="No comments yet">{session ? 'Say the first word below.' : 'Sign in to say the first word.'}</Empty>}
+      {comments.isSuccess && items.length === 0 && (
+        <Empty title="No comments yet">
+          {session ? 'Say the first word below.' : 'Sign in to say the first word.'}
+        </Empty>
+      )}
       {items.map((comment) => (
-        <CommentRow key={comment.id} comment={comment} parent={comment.parentId ? (byId.get(comment.parentId) ?? null) : null} onAnswer={session ? () => setAnswering(comment) : undefined} />
+        <CommentRow
+          key={comment.id}
+          comment={comment}
+          parent={comment.parentId ? (byId.get(comment.parentId) ?? null) : null}
+          onAnswer={session ? () => setAnswering(comment) : undefined}
+        />
       ))}
       {comments.hasNextPage && (
         <Button variant="outlined" loading={comments.isFetchingNextPage} onClick={() => void comments.fetchNextPage()}>
@@ -68,7 +86,15 @@ export function Conversation({ post }: { post: string }) {
   );
 }
 
-function CommentRow({ comment, parent, onAnswer }: { comment: Comment; parent: Comment | null; onAnswer: (() => void) | undefined }) {
+function CommentRow({
+  comment,
+  parent,
+  onAnswer,
+}: {
+  comment: Comment;
+  parent: Comment | null;
+  onAnswer: (() => void) | undefined;
+}) {
   const { about } = useSession();
   const tell = useNotice();
   const refresh = useRefreshLists();
@@ -76,7 +102,13 @@ function CommentRow({ comment, parent, onAnswer }: { comment: Comment; parent: C
   const [deleting, setDeleting] = useState(false);
   const path = { comment: comment.id };
   const edit = async (body: string) => {
-    unwrap(await api.PATCH('/v1/comments/{comment}', { params: { path }, body: { body }, headers: { 'if-match': `"${comment.version}"` } }));
+    unwrap(
+      await api.PATCH('/v1/comments/{comment}', {
+        params: { path },
+        body: { body },
+        headers: { 'if-match': `"${comment.version}"` },
+      }),
+    );
     setEditing(false);
     tell('Saved.');
     await refresh();
@@ -88,7 +120,11 @@ function CommentRow({ comment, parent, onAnswer }: { comment: Comment; parent: C
     await refresh();
   };
   return (
-    <Box component="article" aria-label={`Comment by ${comment.author.name}`} sx={{ borderLeft: 2, borderColor: 'divider', pl: 1.5, ml: comment.parentId ? { xs: 1.5, sm: 3 } : 0 }}>
+    <Box
+      component="article"
+      aria-label={`Comment by ${comment.author.name}`}
+      sx={{ borderLeft: 2, borderColor: 'divider', pl: 1.5, ml: comment.parentId ? { xs: 1.5, sm: 3 } : 0 }}
+    >
       <Byline author={comment.author} createdAt={comment.createdAt} edited={comment.editedAt !== null}>
         {comment.parentId && (
           <Typography variant="body2" color="text.secondary">
@@ -98,7 +134,15 @@ function CommentRow({ comment, parent, onAnswer }: { comment: Comment; parent: C
       </Byline>
       {editing ? (
         <Box sx={{ my: 1 }}>
-          <TextForm label="Edit the comment" action="Save" limit={about?.limits.comment ?? 400} initial={comment.body} minRows={1} onSubmit={edit} onCancel={() => setEditing(false)} />
+          <TextForm
+            label="Edit the comment"
+            action="Save"
+            limit={about?.limits.comment ?? 400}
+            initial={comment.body}
+            minRows={1}
+            onSubmit={edit}
+            onCancel={() => setEditing(false)}
+          />
         </Box>
       ) : (
         <Typography sx={{ whiteSpace: 'pre-wrap', overflowWrap: 'anywhere' }}>

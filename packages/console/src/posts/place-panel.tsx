@@ -12,9 +12,15 @@ export function PlacePanel({ place }: { place: Place }) {
       <Stack direction="row" component="dl" sx={{ m: 0, columnGap: 3, rowGap: 0.5, flexWrap: 'wrap' }}>
         <Fact name="Lift" value={`${place.lift} half-lives of ${place.halfLifeMs / 3_600_000} h`} />
         {place.parts.map(({ kind, people, weight }) => (
-          <Fact key={kind} name={`People who ${kind === 'comment' ? 'commented' : kind}`} value={`${people} × weight ${weight}`} />
+          <Fact
+            key={kind}
+            name={`People who ${kind === 'comment' ? 'commented' : kind}`}
+            value={`${people} × weight ${weight}`}
+          />
         ))}
-        {place.follows && <Fact name={`You follow @${place.follows.handle} since`} value={readInstant(place.follows.since)} />}
+        {place.follows && (
+          <Fact name={`You follow @${place.follows.handle} since`} value={readInstant(place.follows.since)} />
+        )}
         <Fact name="Weighting" value={`version ${place.weighting}`} />
       </Stack>
     </Box>
@@ -40,13 +46,39 @@ function LaneLine({ place, moved }: { place: Place; moved: number }) {
   const same = moved === 0;
   return (
     <Box sx={{ my: 1 }}>
-      <svg width="100%" height="22" role="img" aria-label={same ? 'It stands at its creation time' : `Moved ${readMove(moved)}`}>
+      <svg
+        width="100%"
+        height="22"
+        role="img"
+        aria-label={same ? 'It stands at its creation time' : `Moved ${readMove(moved)}`}
+      >
         <line x1="0" x2="100%" y1="11" y2="11" stroke="var(--mui-palette-divider)" />
-        {!same && <line x1={`${from}%`} x2={`${to}%`} y1="11" y2="11" stroke="var(--mui-palette-secondary-main)" strokeWidth="3" />}
-        {!same && <circle cx={`${from}%`} cy="11" r="5" fill="var(--mui-palette-background-default)" stroke="var(--mui-palette-text-secondary)" strokeWidth="1.5" />}
+        {!same && (
+          <line
+            x1={`${from}%`}
+            x2={`${to}%`}
+            y1="11"
+            y2="11"
+            stroke="var(--mui-palette-secondary-main)"
+            strokeWidth="3"
+          />
+        )}
+        {!same && (
+          <circle
+            cx={`${from}%`}
+            cy="11"
+            r="5"
+            fill="var(--mui-palette-background-default)"
+            stroke="var(--mui-palette-text-secondary)"
+            strokeWidth="1.5"
+          />
+        )}
         <circle cx={same ? '50%' : `${to}%`} cy="11" r="6" fill="var(--mui-palette-primary-main)" />
       </svg>
-      <Stack direction="row" sx={{ justifyContent: same ? 'center' : 'space-between', flexDirection: moved < 0 ? 'row-reverse' : 'row' }}>
+      <Stack
+        direction="row"
+        sx={{ justifyContent: same ? 'center' : 'space-between', flexDirection: moved < 0 ? 'row-reverse' : 'row' }}
+      >
         {!same && <Typography variant="caption">posted {readInstant(place.createdAt)}</Typography>}
         {!same && (
           <Typography variant="caption" color="secondary" sx={{ fontWeight: 700 }}>

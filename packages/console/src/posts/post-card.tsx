@@ -18,7 +18,15 @@ import { TextForm } from './text-form';
 import { useRefreshLists } from './use-changes';
 
 /** A post, the same wherever posts are listed. */
-export function PostCard({ post, whole = false, onDeleted }: { post: FeedItem; whole?: boolean; onDeleted?: () => void }) {
+export function PostCard({
+  post,
+  whole = false,
+  onDeleted,
+}: {
+  post: FeedItem;
+  whole?: boolean;
+  onDeleted?: () => void;
+}) {
   const { about } = useSession();
   const tell = useNotice();
   const refresh = useRefreshLists();
@@ -28,7 +36,13 @@ export function PostCard({ post, whole = false, onDeleted }: { post: FeedItem; w
   const path = { post: post.id };
 
   const edit = async (body: string) => {
-    unwrap(await api.PATCH('/v1/posts/{post}', { params: { path }, body: { body }, headers: { 'if-match': `"${post.version}"` } }));
+    unwrap(
+      await api.PATCH('/v1/posts/{post}', {
+        params: { path },
+        body: { body },
+        headers: { 'if-match': `"${post.version}"` },
+      }),
+    );
     setEditing(false);
     tell('Saved.');
     await refresh();
@@ -43,18 +57,39 @@ export function PostCard({ post, whole = false, onDeleted }: { post: FeedItem; w
 
   return (
     <Card component="article" aria-label={`Post by ${post.author.name}`} sx={{ px: 2, pt: 1.5, pb: 1 }}>
-      <Byline author={post.author} createdAt={post.createdAt} edited={post.editedAt !== null} {...(!whole && { to: `/posts/${post.id}` })} />
+      <Byline
+        author={post.author}
+        createdAt={post.createdAt}
+        edited={post.editedAt !== null}
+        {...(!whole && { to: `/posts/${post.id}` })}
+      />
       {editing ? (
         <Stack sx={{ my: 1.5 }}>
-          <TextForm label="Edit the post" action="Save" limit={about?.limits.post ?? 600} initial={post.body} onSubmit={edit} onCancel={() => setEditing(false)} />
+          <TextForm
+            label="Edit the post"
+            action="Save"
+            limit={about?.limits.post ?? 600}
+            initial={post.body}
+            onSubmit={edit}
+            onCancel={() => setEditing(false)}
+          />
         </Stack>
       ) : (
-        <Typography sx={{ my: 0.75, whiteSpace: 'pre-wrap', overflowWrap: 'anywhere', fontSize: whole ? '1.15rem' : undefined }}>
+        <Typography
+          sx={{ my: 0.75, whiteSpace: 'pre-wrap', overflowWrap: 'anywhere', fontSize: whole ? '1.15rem' : undefined }}
+        >
           <PersonText text={post.body} />
         </Typography>
       )}
       <Stack direction="row" sx={{ alignItems: 'center', gap: 0.5, flexWrap: 'wrap', mx: -0.75 }}>
-        <Button component={RouterLink} to={`/posts/${post.id}`} color="inherit" startIcon={<ChatBubbleOutline />} sx={{ color: 'text.secondary' }} aria-label={`${post.tallies.comments} comments`}>
+        <Button
+          component={RouterLink}
+          to={`/posts/${post.id}`}
+          color="inherit"
+          startIcon={<ChatBubbleOutline />}
+          sx={{ color: 'text.secondary' }}
+          aria-label={`${post.tallies.comments} comments`}
+        >
           {post.tallies.comments}
         </Button>
         <StandsButton post={post} open={explained} onToggle={() => setExplained(!explained)} />
@@ -90,7 +125,13 @@ function StandsButton({ post, open, onToggle }: { post: FeedItem; open: boolean;
       </Tooltip>
     );
   return (
-    <Button color="inherit" sx={{ color }} onClick={onToggle} aria-expanded={open} endIcon={<ExpandMore sx={{ transform: open ? 'rotate(180deg)' : 'none' }} />}>
+    <Button
+      color="inherit"
+      sx={{ color }}
+      onClick={onToggle}
+      aria-expanded={open}
+      endIcon={<ExpandMore sx={{ transform: open ? 'rotate(180deg)' : 'none' }} />}
+    >
       {label}
     </Button>
   );

@@ -13,7 +13,10 @@ export function PostPage() {
   const { session } = useSession();
   const navigate = useNavigate();
   const path = { post: id };
-  const post = useQuery({ queryKey: ['post', id, session?.user.id], queryFn: async () => unwrap(await api.GET('/v1/posts/{post}', { params: { path } })) });
+  const post = useQuery({
+    queryKey: ['post', id, session?.user.id],
+    queryFn: async () => unwrap(await api.GET('/v1/posts/{post}', { params: { path } })),
+  });
   const place = useQuery({
     queryKey: ['place', id, session?.user.id],
     enabled: session !== null && post.isSuccess,
@@ -29,7 +32,11 @@ export function PostPage() {
         {post.isError && <Failed error={post.error} retry={() => void post.refetch()} />}
         {post.data && (
           <>
-            <PostCard post={{ ...post.data, ...(place.data?.place && { place: place.data.place }) }} whole onDeleted={() => void navigate('/feed')} />
+            <PostCard
+              post={{ ...post.data, ...(place.data?.place && { place: place.data.place }) }}
+              whole
+              onDeleted={() => void navigate('/feed')}
+            />
             {place.data && !place.data.inFeed && (
               <Typography variant="body2" color="text.secondary">
                 {place.data.sentence}

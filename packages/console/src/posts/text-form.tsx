@@ -41,10 +41,26 @@ export function TextForm({ label, action, limit, initial = '', minRows = 2, onSu
   };
   return (
     <Stack component="form" onSubmit={(event) => void submit(event)} sx={{ gap: 1 }}>
-      <TextField label={label} multiline minRows={minRows} maxRows={14} fullWidth value={text} onChange={(e) => setText(e.target.value)} onKeyDown={onKeyDown} error={count > limit} autoFocus={onCancel !== undefined} />
+      <TextField
+        label={label}
+        multiline
+        minRows={minRows}
+        maxRows={14}
+        fullWidth
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+        onKeyDown={onKeyDown}
+        error={count > limit}
+        autoFocus={onCancel !== undefined}
+      />
       {error !== null && <Alert severity="error">{errorText(error)}</Alert>}
       <Stack direction="row" sx={{ alignItems: 'center', gap: 1 }}>
-        <Typography variant="caption" color={count > limit ? 'error' : 'text.secondary'} sx={{ flexGrow: 1 }} aria-live="polite">
+        <Typography
+          variant="caption"
+          color={count > limit ? 'error' : 'text.secondary'}
+          sx={{ flexGrow: 1 }}
+          aria-live="polite"
+        >
           {count > 0 && `${count} of ${limit} characters`}
           {count > limit && `: ${count - limit} too many`}
         </Typography>

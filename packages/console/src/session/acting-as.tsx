@@ -60,7 +60,11 @@ export function ActingAs() {
         )}
         renderInput={(params) => <TextField {...params} label="Acting as" />}
       />
-      {session ? <Button onClick={() => void signOut()}>Sign out</Button> : <Button onClick={() => askSignIn()}>Sign in</Button>}
+      {session ? (
+        <Button onClick={() => void signOut()}>Sign out</Button>
+      ) : (
+        <Button onClick={() => askSignIn()}>Sign in</Button>
+      )}
     </Stack>
   );
 }

@@ -1,4 +1,13 @@
-import { Alert, Button, Dialog, DialogActions, DialogContent, DialogContentText, DialogTitle, TextField } from '@mui/material';
+import {
+  Alert,
+  Button,
+  Dialog,
+  DialogActions,
+  DialogContent,
+  DialogContentText,
+  DialogTitle,
+  TextField,
+} from '@mui/material';
 import { useMutation } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
 import { errorText } from '../common/states';
@@ -16,10 +25,19 @@ export function OperatorDialog({ onKey, onClose }: { onKey: (key: string) => Pro
         <DialogTitle>Operator key</DialogTitle>
         <DialogContent>
           <DialogContentText sx={{ mb: 2 }}>
-            It stands in <code>operator.key</code> in the service’s data folder, <code>.gather-lane</code> unless told otherwise. This browser then sees counts and may act as any
-            user.
+            It stands in <code>operator.key</code> in the service’s data folder, <code>.gather-lane</code> unless told
+            otherwise. This browser then sees counts and may act as any user.
           </DialogContentText>
-          <TextField label="Key" type="password" value={key} onChange={(e) => setKey(e.target.value)} required fullWidth autoFocus autoComplete="off" />
+          <TextField
+            label="Key"
+            type="password"
+            value={key}
+            onChange={(e) => setKey(e.target.value)}
+            required
+            fullWidth
+            autoFocus
+            autoComplete="off"
+          />
           {open.isError && (
             <Alert severity="error" sx={{ mt: 2 }}>
               {errorText(open.error)}

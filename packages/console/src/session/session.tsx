@@ -1,7 +1,16 @@
 import type { About } from '@gather-lane/client';
 import { ServiceProblem } from '@gather-lane/client';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { createContext, useCallback, useContext, useEffect, useMemo, useState, useSyncExternalStore, type ReactNode } from 'react';
+import {
+  createContext,
+  useCallback,
+  useContext,
+  useEffect,
+  useMemo,
+  useState,
+  useSyncExternalStore,
+  type ReactNode,
+} from 'react';
 import { anonymous, api, unwrap } from '../api';
 import { useNotice } from '../common/notice';
 import { errorText } from '../common/states';
@@ -35,7 +44,11 @@ export function SessionProvider({ children }: { children: ReactNode }) {
   const tell = useNotice();
   const [signIn, setSignIn] = useState<{ handle: string } | null>(null);
   const [asksKey, setAsksKey] = useState(false);
-  const { data: about } = useQuery({ queryKey: ['about'], queryFn: async () => unwrap(await anonymous.GET('/v1/about')), staleTime: Infinity });
+  const { data: about } = useQuery({
+    queryKey: ['about'],
+    queryFn: async () => unwrap(await anonymous.GET('/v1/about')),
+    staleTime: Infinity,
+  });
 
   const become = useCallback(
     (next: KeptSession | null, word: string) => {
@@ -82,14 +95,26 @@ export function SessionProvider({ children }: { children: ReactNode }) {
 
   // The address that the demo prints carries the key behind #, which browsers never send; it is taken out at once.
   useEffect(() => {
-    const key = KEY_IN_ADDRESS.exec(window.location.hash)?.[1];
-    if (!key) return;
-    window.history.replaceState(null, '', window.location.pathname + window.location.search);
-    openAsOperator(decodeURIComponent(key)).catch((error: unknown) => tell(errorText(error), 'error'));
+    const takeKey = () => {
+      const key = KEY_IN_ADDRESS.exec(window.location.hash)?.[1];
+      if (!key) return;
+      window.history.replaceState(window.history.state, '', window.location.pathname + window.location.search);
+      openAsOperator(decodeURIComponent(key)).catch((error: unknown) => tell(errorText(error), 'error'));
+    };
+    takeKey();
+    window.addEventListener('hashchange', takeKey);
+    return () => window.removeEventListener('hashchange', takeKey);
   }, [openAsOperator, tell]);
 
   const value = useMemo(
-    () => ({ session, about, actAs, askSignIn: (handle = '') => setSignIn({ handle }), askOperatorKey: () => setAsksKey(true), signOut }),
+    () => ({
+      session,
+      about,
+      actAs,
+      askSignIn: (handle = '') => setSignIn({ handle }),
+      askOperatorKey: () => setAsksKey(true),
+      signOut,
+    }),
     [session, about, actAs, signOut],
   );
   return (

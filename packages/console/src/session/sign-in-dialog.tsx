@@ -1,4 +1,15 @@
-import { Alert, Button, Chip, Dialog, DialogActions, DialogContent, DialogTitle, Stack, TextField, Typography } from '@mui/material';
+import {
+  Alert,
+  Button,
+  Chip,
+  Dialog,
+  DialogActions,
+  DialogContent,
+  DialogTitle,
+  Stack,
+  TextField,
+  Typography,
+} from '@mui/material';
 import type { About, Session } from '@gather-lane/client';
 import { useMutation } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
@@ -16,7 +27,8 @@ export function SignInDialog({ handle, demo, onDone, onClose }: Props) {
   const [login, setLogin] = useState(handle);
   const [password, setPassword] = useState('');
   const signIn = useMutation({
-    mutationFn: async (as: { login: string; password: string }) => unwrap(await anonymous.POST('/v1/sessions', { body: as })),
+    mutationFn: async (as: { login: string; password: string }) =>
+      unwrap(await anonymous.POST('/v1/sessions', { body: as })),
     onSuccess: onDone,
   });
   const submit = (event: FormEvent) => {
@@ -32,17 +44,38 @@ export function SignInDialog({ handle, demo, onDone, onClose }: Props) {
             {demo && (
               <div>
                 <Typography variant="body2" color="text.secondary" sx={{ mb: 1 }}>
-                  This is the demo: choose somebody, or type a handle; the password of all is <code>{demo.password}</code>.
+                  This is the demo: choose somebody, or type a handle; the password of all is{' '}
+                  <code>{demo.password}</code>.
                 </Typography>
                 <Stack direction="row" sx={{ gap: 1, flexWrap: 'wrap' }}>
                   {demo.users.map((user) => (
-                    <Chip key={user.handle} label={`@${user.handle}: ${user.who}`} variant="outlined" onClick={() => signIn.mutate({ login: user.handle, password: demo.password })} />
+                    <Chip
+                      key={user.handle}
+                      label={`@${user.handle}: ${user.who}`}
+                      variant="outlined"
+                      onClick={() => signIn.mutate({ login: user.handle, password: demo.password })}
+                    />
                   ))}
                 </Stack>
               </div>
             )}
-            <TextField label="Handle or e-mail" value={login} onChange={(e) => setLogin(e.target.value)} required autoComplete="username" autoFocus={handle === ''} />
-            <TextField label="Password" type="password" value={password} onChange={(e) => setPassword(e.target.value)} required autoComplete="current-password" autoFocus={handle !== ''} />
+            <TextField
+              label="Handle or e-mail"
+              value={login}
+              onChange={(e) => setLogin(e.target.value)}
+              required
+              autoComplete="username"
+              autoFocus={handle === ''}
+            />
+            <TextField
+              label="Password"
+              type="password"
+              value={password}
+              onChange={(e) => setPassword(e.target.value)}
+              required
+              autoComplete="current-password"
+              autoFocus={handle !== ''}
+            />
             {signIn.isError && <Alert severity="error">{errorText(signIn.error)}</Alert>}
           </Stack>
         </DialogContent>

@@ -25,7 +25,12 @@ export function FollowButton({ user }: { user: User }) {
   });
   if (!session || session.user.id === user.id || !user.relation) return null;
   return (
-    <Button variant={following ? 'outlined' : 'contained'} loading={change.isPending} onClick={() => change.mutate()} aria-label={`${following ? 'Unfollow' : 'Follow'} @${user.handle}`}>
+    <Button
+      variant={following ? 'outlined' : 'contained'}
+      loading={change.isPending}
+      onClick={() => change.mutate()}
+      aria-label={`${following ? 'Unfollow' : 'Follow'} @${user.handle}`}
+    >
       {following ? 'Unfollow' : 'Follow'}
     </Button>
   );

@@ -16,7 +16,13 @@ export function ProfileForm({ user, onDone }: { user: User; onDone: () => void }
   const save = useMutation({
     mutationFn: async () => {
       const body = { name, bio: bio || null };
-      unwrap(await api.PATCH('/v1/users/{user}', { params: { path: { user: user.id } }, body, headers: { 'if-match': `"${user.version}"` } }));
+      unwrap(
+        await api.PATCH('/v1/users/{user}', {
+          params: { path: { user: user.id } },
+          body,
+          headers: { 'if-match': `"${user.version}"` },
+        }),
+      );
       await refresh();
     },
     onSuccess: () => {

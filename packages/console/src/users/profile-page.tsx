@@ -34,7 +34,13 @@ export function ProfilePage() {
           <Header user={user.data} />
           <Tabs value={tab} sx={{ mb: 2, borderBottom: 1, borderColor: 'divider' }}>
             {TABS.map((name) => (
-              <Tab key={name} value={name} component={RouterLink} to={`/users/@${user.data.handle}${name === 'posts' ? '' : `/${name}`}`} label={`${user.data.tallies[name]} ${name}`} />
+              <Tab
+                key={name}
+                value={name}
+                component={RouterLink}
+                to={`/users/@${user.data.handle}${name === 'posts' ? '' : `/${name}`}`}
+                label={`${user.data.tallies[name]} ${name}`}
+              />
             ))}
           </Tabs>
           <Listed key={tab} user={user.data} tab={tab} />
@@ -82,18 +88,24 @@ function Listed({ user, tab }: { user: User; tab: TabName }) {
     queryFn: async ({ pageParam }): Promise<{ items: (FeedItem | User)[]; next: string | null }> => {
       const params = { path, query: { ...(pageParam && { after: pageParam }) } };
       if (tab === 'posts') return unwrap(await api.GET('/v1/users/{user}/posts', { params }));
-      return tab === 'followers' ? unwrap(await api.GET('/v1/users/{user}/followers', { params })) : unwrap(await api.GET('/v1/users/{user}/following', { params }));
+      return tab === 'followers'
+        ? unwrap(await api.GET('/v1/users/{user}/followers', { params }))
+        : unwrap(await api.GET('/v1/users/{user}/following', { params }));
     },
     getNextPageParam: (page) => page.next,
   });
   const items = list.data?.pages.flatMap((page) => page.items) ?? [];
-  const nothing = { posts: 'has not posted yet', followers: 'has no followers yet', following: 'follows nobody yet' }[tab];
+  const nothing = { posts: 'has not posted yet', followers: 'has no followers yet', following: 'follows nobody yet' }[
+    tab
+  ];
   return (
     <Stack sx={{ gap: 1.5 }}>
       {list.isPending && <LoadingPosts count={3} />}
       {list.isError && <Failed error={list.error} retry={() => void list.refetch()} />}
       {list.isSuccess && items.length === 0 && <Empty title={`@${user.handle} ${nothing}`} />}
-      {tab === 'posts' ? items.map((post) => <PostCard key={post.id} post={post as FeedItem} />) : items.length > 0 && <UserList users={items as User[]} />}
+      {tab === 'posts'
+        ? items.map((post) => <PostCard key={post.id} post={post as FeedItem} />)
+        : items.length > 0 && <UserList users={items as User[]} />}
       {list.hasNextPage && (
         <Button variant="outlined" loading={list.isFetchingNextPage} onClick={() => void list.fetchNextPage()}>
           Load more

@@ -8,9 +8,25 @@ export function UserList({ users }: { users: User[] }) {
   return (
     <Card component="ul" sx={{ m: 0, p: 0, listStyle: 'none' }}>
       {users.map((user) => (
-        <Box component="li" key={user.id} sx={{ 'display': 'flex', 'gap': 2, 'alignItems': 'center', 'px': 2, 'py': 1.25, '&:not(:last-of-type)': { borderBottom: 1, borderColor: 'divider' } }}>
+        <Box
+          component="li"
+          key={user.id}
+          sx={{
+            'display': 'flex',
+            'gap': 2,
+            'alignItems': 'center',
+            'px': 2,
+            'py': 1.25,
+            '&:not(:last-of-type)': { borderBottom: 1, borderColor: 'divider' },
+          }}
+        >
           <Box sx={{ minWidth: 0, flexGrow: 1 }}>
-            <Link component={RouterLink} to={`/users/@${user.handle}`} color="text.primary" sx={{ fontWeight: 650, overflowWrap: 'anywhere' }}>
+            <Link
+              component={RouterLink}
+              to={`/users/@${user.handle}`}
+              color="text.primary"
+              sx={{ fontWeight: 650, overflowWrap: 'anywhere' }}
+            >
               {user.name}
             </Link>
             <Typography variant="body2" color="text.secondary" noWrap>

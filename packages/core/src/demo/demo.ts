@@ -27,9 +27,9 @@ const ODILE_FOLLOWS = 24;
 const HOURS = [1, 0, 0, 0, 1, 3, 7, 9, 8, 6, 5, 5, 6, 5, 4, 4, 6, 8, 9, 8, 6, 4, 3, 2];
 
 /**
- * The Wherry Cut: sixty people, their follows, about 900 posts of thirty days and the
- * conversation below them. The same seed makes the same people, graph and texts; only
- * the instants (and so the ids) follow `now`.
+ * The Wherry Cut: sixty people, their follows, 900 posts of thirty days and the
+ * conversation below them. The same seed makes the same rows every time; only the
+ * instants (and so the beginnings of the ids) are laid back from `now`.
  */
 export function makeDemo(now: number, seed = 1702): Demo {
   return new DemoMaker(now, seed).make();
@@ -37,13 +37,20 @@ export function makeDemo(now: number, seed = 1702): Demo {
 
 type Member = Person & { id: string; createdAt: number; follows: Set<number>; popularity: number };
 
+/**
+ * Everything is made as though it were this instant, a Saturday at six in the evening, and then moved to
+ * the real one: so nothing that is made depends on when it is made.
+ */
+const NOMINAL_NOW = Date.UTC(2024, 5, 1, 18);
+
 class DemoMaker {
   readonly #random: SimpleFaker;
-  readonly #now: number;
+  readonly #now = NOMINAL_NOW;
+  readonly #shift: number;
 
   constructor(now: number, seed: number) {
     this.#random = new SimpleFaker({ seed });
-    this.#now = now;
+    this.#shift = now - NOMINAL_NOW;
   }
 
   make(): Demo {
@@ -58,7 +65,16 @@ class DemoMaker {
     const follows = this.#follows(members);
     const { posts, topics } = this.#posts(members);
     const comments = this.#comments(members, posts, topics);
-    return { users, follows, posts, comments };
+    return {
+      users: this.#moved(users),
+      follows: this.#moved(follows),
+      posts: this.#moved(posts),
+      comments: this.#moved(comments),
+    };
+  }
+
+  #moved<T extends { createdAt: number }>(rows: T[]): T[] {
+    return rows.map((row) => ({ ...row, createdAt: row.createdAt + this.#shift }));
   }
 
   #members(): Member[] {
@@ -77,8 +93,7 @@ class DemoMaker {
   #follows(members: Member[]): Demo['follows'] {
     const rows: Demo['follows'] = [];
     members.forEach((follower, i) => {
-      const wanted =
-        follower.handle === 'odile' ? ODILE_FOLLOWS : follower.handle === 'wren' ? 0 : this.#int(5, 22);
+      const wanted = follower.handle === 'odile' ? ODILE_FOLLOWS : follower.handle === 'wren' ? 0 : this.#int(5, 22);
       const others = members.map((member, j) => ({
         weight: (member.popularity + 0.05) * (member.role === follower.role ? 2 : 1),
         value: j,
@@ -96,7 +111,9 @@ class DemoMaker {
   }
 
   #posts(members: Member[]): { posts: Demo['posts']; topics: Topic[] } {
-    const writers = members.filter(({ handle }) => handle !== 'wren').map((value) => ({ value, weight: 0.15 + Math.sqrt(value.popularity) }));
+    const writers = members
+      .filter(({ handle }) => handle !== 'wren')
+      .map((value) => ({ value, weight: 0.15 + Math.sqrt(value.popularity) }));
     const hours = HOURS.map((weight, value) => ({ value, weight: weight + 0.01 }));
     const lately = new Map<string, string[]>();
     const drafts = Array.from({ length: POST_COUNT }, () => {
@@ -104,7 +121,7 @@ class DemoMaker {
       const midnight = Math.floor(this.#now / DAY) * DAY - this.#int(0, DAYS - 1) * DAY;
       const hour = this.#random.helpers.weightedArrayElement(hours);
       let createdAt = midnight + hour * HOUR + Math.floor(this.#float() * HOUR);
-      if (createdAt > this.#now - 60_000) createdAt -= DAY;
+      if (createdAt > this.#now - 60_000) createdAt -= DAYS * DAY;
       return { author, createdAt };
     }).sort((a, b) => a.createdAt - b.createdAt);
     const topics: Topic[] = [];
@@ -163,7 +180,7 @@ class DemoMaker {
 
   #id(createdAt: number): string {
     const random = Uint8Array.from({ length: 16 }, () => this.#int(0, 255));
-    return uuidv7({ msecs: createdAt, random });
+    return uuidv7({ msecs: createdAt + this.#shift, random });
   }
 
   #float(): number {

@@ -57,12 +57,12 @@ export const BIOS: Record<Role, readonly string[]> = {
     '{boat}, 57 feet, one dog, too many plants.',
     'Slow travel on the Wherry Cut. Kettle always on.',
   ],
-  keeper: [
-    'Keeper at {lock}. Ask before you wind.',
-    'Looking after {lock} and the reach below it.',
-  ],
+  keeper: ['Keeper at {lock}. Ask before you wind.', 'Looking after {lock} and the reach below it.'],
   yard: ['Engines, blacking, welding. Dry dock at Upper Sallow.', 'Diesel, stern gear and patience.'],
   heron: ['We count herons, every Sunday at first light.', 'Birds of the Wherry Cut, one reach at a time.'],
-  trader: ['Selling from the water at {place} and wherever we tie up.', 'Find us on market days. Cash, card, or a good story.'],
+  trader: [
+    'Selling from the water at {place} and wherever we tie up.',
+    'Find us on market days. Cash, card, or a good story.',
+  ],
   walker: ['Walking the towpath, end to end and back.', 'Volunteer. Litter, brambles, benches.'],
 };

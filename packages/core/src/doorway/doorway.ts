@@ -5,7 +5,8 @@ export type OwnedKind = 'post' | 'comment' | 'user';
 export type DoorwayRule = 'anyone' | 'signed-in' | 'operator' | `owner of ${OwnedKind}`;
 
 /** Who is calling; it comes from the verified credential alone. */
-export type Caller = { readonly kind: 'nobody' } | { readonly kind: 'user'; readonly id: string } | { readonly kind: 'operator' };
+export type Caller =
+  { readonly kind: 'nobody' } | { readonly kind: 'user'; readonly id: string } | { readonly kind: 'operator' };
 
 /** What the decision needs to know about the thing that a rule speaks of. */
 export interface Owned {
@@ -23,7 +24,12 @@ export function ownedKind(rule: DoorwayRule): OwnedKind | null {
 }
 
 const RULES: ReadonlySet<string> = new Set<DoorwayRule>([
-  'anyone', 'signed-in', 'operator', 'owner of post', 'owner of comment', 'owner of user',
+  'anyone',
+  'signed-in',
+  'operator',
+  'owner of post',
+  'owner of comment',
+  'owner of user',
 ]);
 
 /** True for a rule that this module can decide. */

@@ -3,8 +3,22 @@ export const HANDLE_PATTERN = /^[a-z][a-z0-9_]{2,23}$/;
 
 /** Handles nobody may take: they read like the service itself, or stand for the caller. */
 export const RESERVED_HANDLES: readonly string[] = [
-  'operator', 'support', 'me', 'admin', 'administrator', 'moderator', 'system', 'root', 'help', 'security',
-  'nobody', 'anyone', 'everyone', 'deleted', 'gather_lane', 'gatherlane',
+  'operator',
+  'support',
+  'me',
+  'admin',
+  'administrator',
+  'moderator',
+  'system',
+  'root',
+  'help',
+  'security',
+  'nobody',
+  'anyone',
+  'everyone',
+  'deleted',
+  'gather_lane',
+  'gatherlane',
 ];
 
 /** Handles are the same whatever their case; this is the form that is stored. */

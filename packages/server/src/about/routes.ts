@@ -10,9 +10,18 @@ const AboutSchema = Type.Object(
   {
     name: Type.String(),
     version: Type.String(),
-    limits: Type.Object({ name: Type.Integer(), bio: Type.Integer(), post: Type.Integer(), comment: Type.Integer(), follows: Type.Integer() }),
+    limits: Type.Object({
+      name: Type.Integer(),
+      bio: Type.Integer(),
+      post: Type.Integer(),
+      comment: Type.Integer(),
+      follows: Type.Integer(),
+    }),
     demo: orNull(
-      Type.Object({ password: Type.String(), users: Type.Array(Type.Object({ handle: Type.String(), who: Type.String() })) }),
+      Type.Object({
+        password: Type.String(),
+        users: Type.Array(Type.Object({ handle: Type.String(), who: Type.String() })),
+      }),
     ),
   },
   { $id: 'About' },

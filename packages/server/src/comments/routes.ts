@@ -24,12 +24,20 @@ export function commentRoutes(app: App, { comments, address }: Services): void {
         tags: ['comments'],
         summary: 'The conversation below a post',
         params: postParam,
-        querystring: Type.Object({ ...pageQuery, sort: Type.Union([Type.Literal('newest'), Type.Literal('oldest')], { default: 'newest' }) }),
+        querystring: Type.Object({
+          ...pageQuery,
+          sort: Type.Union([Type.Literal('newest'), Type.Literal('oldest')], { default: 'newest' }),
+        }),
         response: replies('anyone', { 200: ref(CommentPage) }, ['not-found', 'bad-cursor']),
       },
     },
     async (request, reply) => {
-      const page = await comments.list(request.params.post, request.query.sort, request.query, request.principal.caller);
+      const page = await comments.list(
+        request.params.post,
+        request.query.sort,
+        request.query,
+        request.principal.caller,
+      );
       linkNext(request, reply, address.base, page.next);
       return page;
     },
@@ -45,7 +53,12 @@ export function commentRoutes(app: App, { comments, address }: Services): void {
         summary: 'Comment on a post',
         params: postParam,
         body: CommentBody,
-        response: replies('signed-in', { 201: ref(CommentSchema) }, ['not-found', 'invalid', 'too-large', 'wrong-media-type']),
+        response: replies('signed-in', { 201: ref(CommentSchema) }, [
+          'not-found',
+          'invalid',
+          'too-large',
+          'wrong-media-type',
+        ]),
       },
     },
     async (request, reply) => {
@@ -53,7 +66,11 @@ export function commentRoutes(app: App, { comments, address }: Services): void {
       const { body, parentId } = request.body;
       const id = await comments.create(request.params.post, caller.id, body, parentId ?? null);
       const comment = await comments.view(id, caller);
-      return reply.code(201).header('location', address.to(`/v1/comments/${id}`)).header('etag', etagOf(comment.version)).send(comment);
+      return reply
+        .code(201)
+        .header('location', address.to(`/v1/comments/${id}`))
+        .header('etag', etagOf(comment.version))
+        .send(comment);
     },
   );
 
@@ -85,12 +102,17 @@ export function commentRoutes(app: App, { comments, address }: Services): void {
         summary: 'Edit one’s own comment',
         params: commentParam,
         body: CommentPatch,
-        response: replies('owner of comment', { 200: ref(CommentSchema) }, ['invalid', 'too-large', 'wrong-media-type']),
+        response: replies('owner of comment', { 200: ref(CommentSchema) }, [
+          'invalid',
+          'too-large',
+          'wrong-media-type',
+        ]),
       },
     },
     async (request, reply) => {
       const caller = userCaller(request);
-      if (request.body.body !== undefined) await comments.edit(request.params.comment, caller, request.body.body, ifMatchOf(request));
+      if (request.body.body !== undefined)
+        await comments.edit(request.params.comment, caller, request.body.body, ifMatchOf(request));
       const comment = await comments.view(request.params.comment, caller);
       return reply.header('etag', etagOf(comment.version)).send(comment);
     },

@@ -24,7 +24,12 @@ export type CommentView = Of<typeof CommentSchema>;
 
 export const CommentBody = closed({
   body: personText('comment', 'What is said'),
-  parentId: Type.Optional(orNull(Type.String({ format: 'uuid', description: 'The comment of the same post that this one answers' }))),
+  parentId: Type.Optional(
+    orNull(Type.String({ format: 'uuid', description: 'The comment of the same post that this one answers' })),
+  ),
 });
-export const CommentPatch = closed({ body: Type.Optional(personText('comment', 'What is said')) }, { minProperties: 1, description: 'A merge patch (RFC 7396)' });
+export const CommentPatch = closed(
+  { body: Type.Optional(personText('comment', 'What is said')) },
+  { minProperties: 1, description: 'A merge patch (RFC 7396)' },
+);
 export const commentParam = Type.Object({ comment: Uuid });

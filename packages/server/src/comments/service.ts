@@ -8,7 +8,13 @@ import { LOCK_POST_TALLY } from '../posts/queries.js';
 import type { Posts } from '../posts/service.js';
 import { toAuthor } from '../users/queries.js';
 import {
-  COMMENT_BY_ID, CREATE_COMMENT, DELETE_COMMENT, EDIT_COMMENT, listComments, LOCK_COMMENT_TALLY, type CommentRow,
+  COMMENT_BY_ID,
+  CREATE_COMMENT,
+  DELETE_COMMENT,
+  EDIT_COMMENT,
+  listComments,
+  LOCK_COMMENT_TALLY,
+  type CommentRow,
 } from './queries.js';
 import type { CommentView } from './schema.js';
 
@@ -45,13 +51,29 @@ export class Comments {
   }
 
   /** A page of the comments on a post. @throws Problem `not-found` for a post that is not visible */
-  async list(postId: string, sort: 'newest' | 'oldest', request: PageRequest, caller: Caller): Promise<Page<CommentView>> {
+  async list(
+    postId: string,
+    sort: 'newest' | 'oldest',
+    request: PageRequest,
+    caller: Caller,
+  ): Promise<Page<CommentView>> {
     if (!(await this.#posts.owned(postId))) throw new Problem('not-found', 'There is no such post, or it was deleted.');
     const list = `comments:${sort}:${postId}`;
     const from = startOf(list, request);
     const at = from && new Date(Number(from.key)).toISOString();
-    const rows = await this.#dataSource.query<CommentRow[]>(listComments(sort), [postId, at, from?.id ?? null, request.limit + 1]);
-    return toPage(list, request, rows, (row) => row.created_at.getTime(), (row) => toView(row, caller));
+    const rows = await this.#dataSource.query<CommentRow[]>(listComments(sort), [
+      postId,
+      at,
+      from?.id ?? null,
+      request.limit + 1,
+    ]);
+    return toPage(
+      list,
+      request,
+      rows,
+      (row) => row.created_at.getTime(),
+      (row) => toView(row, caller),
+    );
   }
 
   /** Owner and version of a visible comment; one under an invisible post is not there. */
@@ -62,7 +84,12 @@ export class Comments {
 
   /** @throws Problem when the write meets something else than the doorway saw */
   async edit(id: string, caller: Caller & { kind: 'user' }, body: string, version: number | undefined): Promise<void> {
-    const [rows] = await this.#dataSource.query<[unknown[], number]>(EDIT_COMMENT, [id, caller.id, body, version ?? null]);
+    const [rows] = await this.#dataSource.query<[unknown[], number]>(EDIT_COMMENT, [
+      id,
+      caller.id,
+      body,
+      version ?? null,
+    ]);
     if (rows.length === 0) throw await this.#refusal(id, caller, version);
   }
 

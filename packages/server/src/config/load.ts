@@ -35,7 +35,8 @@ export interface Loaded {
  */
 export function loadConfig(sources: ConfigSources): Loaded {
   const path = resolve(sources.folder, sources.file ?? 'gather-lane.yaml');
-  if (sources.file && !existsSync(path)) throw new ConfigError(`${path} is not there: name a file that exists, or leave out --config.`);
+  if (sources.file && !existsSync(path))
+    throw new ConfigError(`${path} is not there: name a file that exists, or leave out --config.`);
   const lines = new LineCounter();
   const document = existsSync(path) ? parseDocument(readFileSync(path, 'utf8'), { lineCounter: lines }) : null;
   if (document?.errors[0]) throw new ConfigError(`${path}: ${document.errors[0].message}`);
@@ -68,7 +69,9 @@ function checkVariables(environment: Record<string, string | undefined>): void {
   const known = [...configKeys().map((key) => key.variable), ...OTHER_VARIABLES];
   for (const name of Object.keys(environment))
     if (name.startsWith('GATHER_LANE_') && !known.includes(name))
-      throw new ConfigError(`${name} in the environment is no configuration key. Did you mean ${closest(name, known)}?`);
+      throw new ConfigError(
+        `${name} in the environment is no configuration key. Did you mean ${closest(name, known)}?`,
+      );
 }
 
 function fromText({ schema, variable }: ConfigKey, text: string): unknown {
@@ -99,7 +102,9 @@ function withDefaults(values: Record<string, unknown>): Config {
 }
 
 // Nothing is required in the file: what is missing has a default.
-const optional = JSON.parse(JSON.stringify(ConfigSchema), (key, value) => (key === 'required' ? undefined : (value as unknown))) as object;
+const optional = JSON.parse(JSON.stringify(ConfigSchema), (key, value) =>
+  key === 'required' ? undefined : (value as unknown),
+) as object;
 const validate = new Ajv2020({ allErrors: true, strict: false }).compile(optional);
 
 function check(values: unknown, place: (pointer: string) => string): void {
@@ -112,7 +117,8 @@ function sayError(error: ErrorObject, place: (pointer: string) => string): strin
   if (error.keyword === 'additionalProperties') {
     const wrong = (error.params as { additionalProperty: string }).additionalProperty;
     const parent = error.instancePath.slice(1).replaceAll('/', '.');
-    const siblings = (error.parentSchema as { properties?: object } | undefined)?.properties ?? propertiesAt(error.instancePath);
+    const siblings =
+      (error.parentSchema as { properties?: object } | undefined)?.properties ?? propertiesAt(error.instancePath);
     const near = closest(wrong, Object.keys(siblings));
     return `${place(`${error.instancePath}/${wrong}`)}: there is no key "${[parent, wrong].filter(Boolean).join('.')}". Did you mean "${[parent, near].filter(Boolean).join('.')}"?`;
   }

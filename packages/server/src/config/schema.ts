@@ -10,8 +10,16 @@ export const ConfigSchema = Type.Object(
   {
     server: Type.Object(
       {
-        host: Type.String({ default: '127.0.0.1', description: 'Address to listen on; loopback unless told otherwise.' }),
-        port: Type.Integer({ default: 7461, minimum: 0, maximum: 65535, description: 'Port to listen on; 0 takes a free one.' }),
+        host: Type.String({
+          default: '127.0.0.1',
+          description: 'Address to listen on; loopback unless told otherwise.',
+        }),
+        port: Type.Integer({
+          default: 7461,
+          minimum: 0,
+          maximum: 65535,
+          description: 'Port to listen on; 0 takes a free one.',
+        }),
         publicAddress: Type.Optional(
           Type.String({
             pattern: '^https?://[^/?#]+(/[^?#]*)?$',
@@ -32,7 +40,10 @@ export const ConfigSchema = Type.Object(
     database: Type.Object(
       {
         url: Type.Optional(
-          Type.String({ pattern: '^postgres(ql)?://', description: 'A PostgreSQL server of yours. Without it an embedded cluster is used.' }),
+          Type.String({
+            pattern: '^postgres(ql)?://',
+            description: 'A PostgreSQL server of yours. Without it an embedded cluster is used.',
+          }),
         ),
         migrate: Type.Boolean({
           default: false,
@@ -44,8 +55,18 @@ export const ConfigSchema = Type.Object(
     ),
     sessions: Type.Object(
       {
-        accessMinutes: Type.Integer({ default: 15, minimum: 1, maximum: 1440, description: 'How long an access token is good for.' }),
-        refreshDays: Type.Integer({ default: 30, minimum: 1, maximum: 365, description: 'How long a session lives without being used.' }),
+        accessMinutes: Type.Integer({
+          default: 15,
+          minimum: 1,
+          maximum: 1440,
+          description: 'How long an access token is good for.',
+        }),
+        refreshDays: Type.Integer({
+          default: 30,
+          minimum: 1,
+          maximum: 365,
+          description: 'How long a session lives without being used.',
+        }),
       },
       closed,
     ),

@@ -12,7 +12,10 @@ export interface DatabaseAddress {
  * The address of the developer's own server, from `database.url` or the standard `PG…` variables, or
  * null when neither is set and the embedded cluster is meant.
  */
-export function ownServer(url: string | undefined, environment: Record<string, string | undefined>): DatabaseAddress | null {
+export function ownServer(
+  url: string | undefined,
+  environment: Record<string, string | undefined>,
+): DatabaseAddress | null {
   if (url) {
     const at = new URL(url);
     const ssl = ['require', 'verify-ca', 'verify-full'].includes(at.searchParams.get('sslmode') ?? '');
@@ -29,5 +32,12 @@ export function ownServer(url: string | undefined, environment: Record<string, s
   if (!PGHOST && !PGDATABASE) return null;
   const user = PGUSER ?? 'postgres';
   const ssl = ['require', 'verify-ca', 'verify-full'].includes(PGSSLMODE ?? '');
-  return { host: PGHOST ?? 'localhost', port: Number(PGPORT ?? 5432), user, password: PGPASSWORD, database: PGDATABASE ?? user, ssl };
+  return {
+    host: PGHOST ?? 'localhost',
+    port: Number(PGPORT ?? 5432),
+    user,
+    password: PGPASSWORD,
+    database: PGDATABASE ?? user,
+    ssl,
+  };
 }

@@ -19,7 +19,19 @@ import { SnakeNaming } from './naming.js';
 
 /** Every entity of the product's model. */
 export const ENTITIES = [
-  User, Credential, UserTally, Session, SigningKey, Post, PostTally, PostCommenter, Follow, Comment, WeightingRow, Standing, StandingDrop,
+  User,
+  Credential,
+  UserTally,
+  Session,
+  SigningKey,
+  Post,
+  PostTally,
+  PostCommenter,
+  Follow,
+  Comment,
+  WeightingRow,
+  Standing,
+  StandingDrop,
 ];
 
 /** The product's migrations, oldest first. */

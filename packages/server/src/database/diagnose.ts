@@ -27,19 +27,47 @@ export function explainConnectError(error: unknown, address: DatabaseAddress): D
     case 'EAI_AGAIN':
       return new DatabaseFault('host', `The database host "${host}" has no address: correct the name.`, options);
     case 'ECONNREFUSED':
-      return new DatabaseFault('host', `Nothing listens for PostgreSQL at ${host}:${port}: start the server, or correct host and port.`, options);
+      return new DatabaseFault(
+        'host',
+        `Nothing listens for PostgreSQL at ${host}:${port}: start the server, or correct host and port.`,
+        options,
+      );
     case '28P01':
-      return new DatabaseFault('password', `PostgreSQL at ${host}:${port} refuses the password of role "${user}": correct PGPASSWORD or the address.`, options);
+      return new DatabaseFault(
+        'password',
+        `PostgreSQL at ${host}:${port} refuses the password of role "${user}": correct PGPASSWORD or the address.`,
+        options,
+      );
     case '28000':
-      return new DatabaseFault('role', `PostgreSQL at ${host}:${port} does not let role "${user}" in: create the role (createuser ${user}) or allow it in pg_hba.conf.`, options);
+      return new DatabaseFault(
+        'role',
+        `PostgreSQL at ${host}:${port} does not let role "${user}" in: create the role (createuser ${user}) or allow it in pg_hba.conf.`,
+        options,
+      );
     case '3D000':
-      return new DatabaseFault('database', `PostgreSQL at ${host}:${port} has no database "${database}": create it (createdb -O ${user} ${database}) or name another.`, options);
+      return new DatabaseFault(
+        'database',
+        `PostgreSQL at ${host}:${port} has no database "${database}": create it (createdb -O ${user} ${database}) or name another.`,
+        options,
+      );
     case '42501':
-      return new DatabaseFault('right', `Role "${user}" may not connect to database "${database}": GRANT CONNECT ON DATABASE "${database}" TO "${user}".`, options);
+      return new DatabaseFault(
+        'right',
+        `Role "${user}" may not connect to database "${database}": GRANT CONNECT ON DATABASE "${database}" TO "${user}".`,
+        options,
+      );
     default:
       if (message.includes('no password') || message.includes('client password must be a string'))
-        return new DatabaseFault('password', `PostgreSQL at ${host}:${port} asks role "${user}" for a password: set PGPASSWORD or put it in the address.`, options);
-      return new DatabaseFault('host', `PostgreSQL at ${host}:${port} could not be reached: ${message || String(error)}`, options);
+        return new DatabaseFault(
+          'password',
+          `PostgreSQL at ${host}:${port} asks role "${user}" for a password: set PGPASSWORD or put it in the address.`,
+          options,
+        );
+      return new DatabaseFault(
+        'host',
+        `PostgreSQL at ${host}:${port} could not be reached: ${message || String(error)}`,
+        options,
+      );
   }
 }
 
@@ -61,9 +89,15 @@ export async function probeDatabase(address: DatabaseAddress): Promise<string> {
              has_schema_privilege(current_schema(), 'CREATE') AS may`);
     const { number, version, may } = rows[0]!;
     if (number < OLDEST_POSTGRES * 10_000)
-      throw new DatabaseFault('version', `PostgreSQL at ${address.host}:${address.port} is ${version}; Gather Lane needs ${OLDEST_POSTGRES} or later.`);
+      throw new DatabaseFault(
+        'version',
+        `PostgreSQL at ${address.host}:${address.port} is ${version}; Gather Lane needs ${OLDEST_POSTGRES} or later.`,
+      );
     if (!may)
-      throw new DatabaseFault('right', `Role "${address.user}" may not create tables in database "${address.database}": GRANT CREATE ON SCHEMA public TO "${address.user}".`);
+      throw new DatabaseFault(
+        'right',
+        `Role "${address.user}" may not create tables in database "${address.database}": GRANT CREATE ON SCHEMA public TO "${address.user}".`,
+      );
     return version;
   } finally {
     await client.end();

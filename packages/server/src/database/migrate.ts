@@ -8,7 +8,9 @@ const MIGRATION_LOCK = 0x6761_7468;
 
 /** Compares the migrations that have run with those that this version knows. */
 export async function migrationState(dataSource: DataSource): Promise<MigrationState> {
-  const [{ there }] = await dataSource.query<[{ there: boolean }]>(`SELECT to_regclass($1) IS NOT NULL AS there`, [MIGRATIONS_TABLE]);
+  const [{ there }] = await dataSource.query<[{ there: boolean }]>(`SELECT to_regclass($1) IS NOT NULL AS there`, [
+    MIGRATIONS_TABLE,
+  ]);
   if (!there) return 'empty';
   const rows = await dataSource.query<{ name: string }[]>(`SELECT name FROM ${MIGRATIONS_TABLE}`);
   const known = MIGRATIONS.map((migration) => migration.name);

@@ -17,7 +17,10 @@ const SERIALIZATION = '40001';
  * Runs work in one transaction. A deadlock or a serialization failure is tried once more: our own
  * writes take their locks in one order, but hand-written SQL on the same tables may not.
  */
-export async function inTransaction<T>(dataSource: DataSource, work: (manager: EntityManager) => Promise<T>): Promise<T> {
+export async function inTransaction<T>(
+  dataSource: DataSource,
+  work: (manager: EntityManager) => Promise<T>,
+): Promise<T> {
   try {
     return await dataSource.transaction(work);
   } catch (error) {

@@ -15,7 +15,9 @@ const at = (ms: number): string => new Date(ms).toISOString();
 
 /** Whether the demo's people are there already. */
 export async function isDemoLoaded(dataSource: DataSource): Promise<boolean> {
-  const [row] = await dataSource.query<{ there: boolean }[]>(`SELECT EXISTS (SELECT FROM credentials WHERE demo) AS there`);
+  const [row] = await dataSource.query<{ there: boolean }[]>(
+    `SELECT EXISTS (SELECT FROM credentials WHERE demo) AS there`,
+  );
   return row!.there;
 }
 
@@ -50,7 +52,14 @@ export async function loadDemo(dataSource: DataSource, progress: (done: number, 
     },
     {
       name: 'comments',
-      columns: { id: 'uuid', post_id: 'uuid', parent_id: 'uuid', author_id: 'uuid', body: 'text', created_at: 'timestamptz' },
+      columns: {
+        id: 'uuid',
+        post_id: 'uuid',
+        parent_id: 'uuid',
+        author_id: 'uuid',
+        body: 'text',
+        created_at: 'timestamptz',
+      },
       rows: demo.comments.map((c) => [c.id, c.postId, c.parentId, c.authorId, c.body, at(c.createdAt)]),
     },
   ];

@@ -26,15 +26,20 @@ export function docsRoutes(app: App): void {
 
   app.get('/docs/problems', html, (_request, reply) => {
     const rows = Object.entries(PROBLEMS).map(
-      ([code, { status, title }]) => `<tr><td>${status}</td><td><a href="/docs/problems/${code}">${code}</a></td><td>${inline(title)}</td></tr>`,
+      ([code, { status, title }]) =>
+        `<tr><td>${status}</td><td><a href="/docs/problems/${code}">${code}</a></td><td>${inline(title)}</td></tr>`,
     );
     return reply.type('text/html').send(page('Problems', `<table>${rows.join('')}</table>`));
   });
 
-  app.get('/docs/problems/:code', { ...html, schema: { hide: true, params: Type.Object({ code: Type.String() }) } }, (request, reply) => {
-    if (!Object.hasOwn(PROBLEMS, request.params.code)) throw new Problem('not-found', 'There is no such problem.');
-    const { status, title, whatHappened, whatToDo } = PROBLEMS[request.params.code as ProblemCode];
-    const body = `<p class="quiet">Status ${status}, <code>${request.params.code}</code></p><h2>What happened</h2><p>${inline(whatHappened)}</p><h2>What to do</h2><p>${inline(whatToDo)}</p>`;
-    return reply.type('text/html').send(page(title, body));
-  });
+  app.get(
+    '/docs/problems/:code',
+    { ...html, schema: { hide: true, params: Type.Object({ code: Type.String() }) } },
+    (request, reply) => {
+      if (!Object.hasOwn(PROBLEMS, request.params.code)) throw new Problem('not-found', 'There is no such problem.');
+      const { status, title, whatHappened, whatToDo } = PROBLEMS[request.params.code as ProblemCode];
+      const body = `<p class="quiet">Status ${status}, <code>${request.params.code}</code></p><h2>What happened</h2><p>${inline(whatHappened)}</p><h2>What to do</h2><p>${inline(whatToDo)}</p>`;
+      return reply.type('text/html').send(page(title, body));
+    },
+  );
 }

@@ -9,7 +9,8 @@ import type { Services } from '../services.js';
 import { FeedItemSchema, FeedPageSchema, NewerSchema, PlaceReplySchema, PlaceSchema } from './schema.js';
 
 export function feedRoutes(app: App, { feed, address }: Services): void {
-  for (const schema of [PlaceSchema, FeedItemSchema, FeedPageSchema, NewerSchema, PlaceReplySchema]) app.addSchema(schema);
+  for (const schema of [PlaceSchema, FeedItemSchema, FeedPageSchema, NewerSchema, PlaceReplySchema])
+    app.addSchema(schema);
 
   app.get(
     '/v1/feeds/following',
@@ -45,7 +46,9 @@ export function feedRoutes(app: App, { feed, address }: Services): void {
         operationId: 'countNewer',
         tags: ['feed'],
         summary: 'What has come above where a scroll began',
-        querystring: Type.Object({ than: Type.String({ minLength: 1, description: 'The `first` of the scroll’s page' }) }),
+        querystring: Type.Object({
+          than: Type.String({ minLength: 1, description: 'The `first` of the scroll’s page' }),
+        }),
         response: replies('signed-in', { 200: ref(NewerSchema) }, ['bad-cursor', 'scroll-expired']),
       },
     },

@@ -45,7 +45,9 @@ export const PlaceReplySchema = Type.Object(
   {
     postId: Uuid,
     inFeed: Type.Boolean(),
-    reason: orNull(Type.Union([Type.Literal('not-followed'), Type.Literal('deleted')], { description: 'Why it is not in the feed' })),
+    reason: orNull(
+      Type.Union([Type.Literal('not-followed'), Type.Literal('deleted')], { description: 'Why it is not in the feed' }),
+    ),
     place: orNull(ref(PlaceSchema)),
     sentence: Type.String(),
   },

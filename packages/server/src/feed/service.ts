@@ -1,10 +1,26 @@
-import { explainPlace, readFeedCursor, writeFeedCursor, type Caller, type FeedCursor, type Position, type Source } from '@gather-lane/core';
+import {
+  explainPlace,
+  readFeedCursor,
+  writeFeedCursor,
+  type Caller,
+  type FeedCursor,
+  type Position,
+  type Source,
+} from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import type { SignedIn } from '../http/principal.js';
 import { Problem } from '../http/problem.js';
 import type { Posts, PostWithPeople } from '../posts/service.js';
 import type { WeightingInForce } from '../weighting/queries.js';
-import { feedNewer, feedPage, FORGET_DROPS, PLACE_FACTS, type FeedOrder, type FeedPageRow, type PlaceRow } from './queries.js';
+import {
+  feedNewer,
+  feedPage,
+  FORGET_DROPS,
+  PLACE_FACTS,
+  type FeedOrder,
+  type FeedPageRow,
+  type PlaceRow,
+} from './queries.js';
 import type { FeedItem, NewerView, PlaceReply, PlaceView } from './schema.js';
 
 const SCROLL_MS = 24 * 3_600_000;
@@ -45,11 +61,19 @@ export class Feed {
   async page(viewer: SignedIn, { order, own, limit, place, after }: FeedRequest): Promise<FeedPage> {
     const from = after === undefined ? null : this.#open(after, 'next', viewer.weighting);
     if (from && (from.order !== order || from.own !== own))
-      throw new Problem('bad-cursor', `This cursor belongs to order=${from.order}, own=${from.own}: ask with the same, or leave it out to begin again.`);
+      throw new Problem(
+        'bad-cursor',
+        `This cursor belongs to order=${from.order}, own=${from.own}: ask with the same, or leave it out to begin again.`,
+      );
     const weighting = from?.weighting ?? viewer.weighting.id;
     const at = from?.position ? new Date(from.position.at).toISOString() : 'infinity';
     const rows = await this.#dataSource.query<FeedPageRow[]>(feedPage(order, weighting), [
-      viewer.userId, own, at, from?.position?.id ?? LAST_ID, limit + 1, from?.snapshot ?? null,
+      viewer.userId,
+      own,
+      at,
+      from?.position?.id ?? LAST_ID,
+      limit + 1,
+      from?.snapshot ?? null,
     ]);
     const { snapshot, now } = rows[0]!;
     const scroll = { order, own, weighting, snapshot, begun: from?.begun ?? now.getTime() };
@@ -60,10 +84,18 @@ export class Feed {
     const caller: Caller = { kind: 'user', id: viewer.userId };
     const sinces = new Map(shown.map((row) => [row.id, row.since]));
     // Visibility is looked at again as the posts are read: one deleted in between leaves the page shorter.
-    const posts = await this.#posts.viewAll(shown.map((row) => row.id), caller);
+    const posts = await this.#posts.viewAll(
+      shown.map((row) => row.id),
+      caller,
+    );
     return {
-      items: posts.map((found) => (place ? { ...found.post, place: placeOf(found, sinces.get(found.post.id) ?? null, viewer.weighting) } : found.post)),
-      next: found.length > limit && last ? writeFeedCursor({ mark: 'next', ...scroll, position: positionOf(last) }) : null,
+      items: posts.map((found) =>
+        place
+          ? { ...found.post, place: placeOf(found, sinces.get(found.post.id) ?? null, viewer.weighting) }
+          : found.post,
+      ),
+      next:
+        found.length > limit && last ? writeFeedCursor({ mark: 'next', ...scroll, position: positionOf(last) }) : null,
       first: writeFeedCursor({ mark: 'first', ...scroll, position: top ? positionOf(top) : null }),
     };
   }
@@ -73,11 +105,17 @@ export class Feed {
     const from = this.#open(than, 'first', viewer.weighting);
     const reordered = from.weighting !== viewer.weighting.id;
     const at = from.position ? new Date(from.position.at).toISOString() : '-infinity';
-    const [row] = await this.#dataSource.query<{ new: number; risen: number }[]>(feedNewer(from.order, from.weighting), [
-      viewer.userId, from.own, at, from.position?.id ?? FIRST_ID, new Date(from.begun).toISOString(),
-    ]);
+    const [row] = await this.#dataSource.query<{ new: number; risen: number }[]>(
+      feedNewer(from.order, from.weighting),
+      [viewer.userId, from.own, at, from.position?.id ?? FIRST_ID, new Date(from.begun).toISOString()],
+    );
     const made = Math.min(row!.new, MOST_NEWER);
-    return { new: made, risen: Math.min(row!.risen, MOST_NEWER - made), more: row!.new + row!.risen > MOST_NEWER, reordered };
+    return {
+      new: made,
+      risen: Math.min(row!.risen, MOST_NEWER - made),
+      more: row!.new + row!.risen > MOST_NEWER,
+      reordered,
+    };
   }
 
   /**
@@ -85,13 +123,26 @@ export class Feed {
    * @param seesDeleted the operator is told that a post was deleted; a user only that it is not there
    * @throws Problem `not-found`
    */
-  async place(viewerId: string, postId: string, weighting: WeightingInForce, seesDeleted: boolean): Promise<PlaceReply> {
+  async place(
+    viewerId: string,
+    postId: string,
+    weighting: WeightingInForce,
+    seesDeleted: boolean,
+  ): Promise<PlaceReply> {
     const [row] = await this.#dataSource.query<PlaceRow[]>(PLACE_FACTS, [viewerId, postId]);
-    if (!row || (row.deleted_at && !seesDeleted)) throw new Problem('not-found', 'There is no such post, or it was deleted.');
-    const absent = (reason: 'deleted' | 'not-followed', sentence: string) => ({ postId, inFeed: false, reason, place: null, sentence });
+    if (!row || (row.deleted_at && !seesDeleted))
+      throw new Problem('not-found', 'There is no such post, or it was deleted.');
+    const absent = (reason: 'deleted' | 'not-followed', sentence: string) => ({
+      postId,
+      inFeed: false,
+      reason,
+      place: null,
+      sentence,
+    });
     if (row.deleted_at) return absent('deleted', 'Not in the feed: the post was deleted.');
     const own = row.author_id === viewerId;
-    if (!own && !row.since) return absent('not-followed', `Not in the feed: its author, @${row.handle}, is not followed.`);
+    if (!own && !row.since)
+      return absent('not-followed', `Not in the feed: its author, @${row.handle}, is not followed.`);
     const place = explain(row.created_at, row.handle, own, row.since, { comment: row.comment_people }, weighting);
     return { postId, inFeed: true, reason: null, place, sentence: place.sentence };
   }
@@ -103,8 +154,13 @@ export class Feed {
 
   #open(text: string, mark: FeedCursor['mark'], inForce: WeightingInForce): FeedCursor {
     const cursor = readFeedCursor(text);
-    if (!cursor) throw new Problem('bad-cursor', 'This is not a cursor of ours, or it was changed on the way: pass it exactly as it came.');
-    if (cursor.mark !== mark) throw new Problem('bad-cursor', `This is the \`${cursor.mark}\` of a feed page; here its \`${mark}\` is needed.`);
+    if (!cursor)
+      throw new Problem(
+        'bad-cursor',
+        'This is not a cursor of ours, or it was changed on the way: pass it exactly as it came.',
+      );
+    if (cursor.mark !== mark)
+      throw new Problem('bad-cursor', `This is the \`${cursor.mark}\` of a feed page; here its \`${mark}\` is needed.`);
     // The clock of the service against the database's: near enough for a day.
     if (Date.now() - cursor.begun > SCROLL_MS || cursor.weighting > inForce.id)
       throw new Problem('scroll-expired', 'This scroll began more than a day ago: begin again without a cursor.');
@@ -118,7 +174,14 @@ function placeOf({ post, people }: PostWithPeople, since: Date | null, weighting
   return explain(new Date(post.createdAt), post.author.handle, since === null, since, people, weighting);
 }
 
-function explain(createdAt: Date, handle: string, own: boolean, since: Date | null, people: { comment: number }, weighting: WeightingInForce): PlaceView {
+function explain(
+  createdAt: Date,
+  handle: string,
+  own: boolean,
+  since: Date | null,
+  people: { comment: number },
+  weighting: WeightingInForce,
+): PlaceView {
   const source: Source = own || !since ? { own: true } : { own: false, handle, since: since.getTime() };
   const { laneTime, lift, parts, sentence } = explainPlace(createdAt.getTime(), weighting, people, source);
   return {

@@ -17,6 +17,14 @@ const RELATIONS = `
 
 /** The relation of one user to each of others, by their ids. */
 export async function relationsOf(dataSource: DataSource, me: string, ids: string[]): Promise<Map<string, Relation>> {
-  const rows = await dataSource.query<{ id: string; you_follow: boolean; follows_you: boolean }[]>(RELATIONS, [me, ids]);
-  return new Map(rows.map((row) => [row.id, { youFollow: row.you_follow, followsYou: row.follows_you, muted: false, blocked: false }]));
+  const rows = await dataSource.query<{ id: string; you_follow: boolean; follows_you: boolean }[]>(RELATIONS, [
+    me,
+    ids,
+  ]);
+  return new Map(
+    rows.map((row) => [
+      row.id,
+      { youFollow: row.you_follow, followsYou: row.follows_you, muted: false, blocked: false },
+    ]),
+  );
 }

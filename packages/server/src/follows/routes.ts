@@ -25,7 +25,11 @@ export function followRoutes(app: App, { follows, users, address }: Services): v
         tags: ['follows'],
         summary: 'Follow a user: 201 when new, 200 when it was so already',
         params: userParam,
-        response: replies('signed-in', { 200: ref(FollowSchema), 201: ref(FollowSchema) }, ['not-found', 'self-follow', 'too-many-follows']),
+        response: replies('signed-in', { 200: ref(FollowSchema), 201: ref(FollowSchema) }, [
+          'not-found',
+          'self-follow',
+          'too-many-follows',
+        ]),
       },
     },
     async (request, reply) => {

@@ -26,13 +26,19 @@ export class Follows {
   async follow(followerId: string, followeeId: string): Promise<{ since: Date; changed: boolean }> {
     if (followerId === followeeId) throw new Problem('self-follow', 'You cannot follow yourself: name another user.');
     return inTransaction(this.#dataSource, async (manager) => {
-      const tallies = await manager.query<{ user_id: string; following: number }[]>(LOCK_PAIR, [followerId, followeeId]);
+      const tallies = await manager.query<{ user_id: string; following: number }[]>(LOCK_PAIR, [
+        followerId,
+        followeeId,
+      ]);
       const mine = tallies.find((tally) => tally.user_id === followerId);
       if (!mine || tallies.length < 2) throw new Problem('not-found', 'There is no such user.');
       const [before] = await manager.query<{ created_at: Date }[]>(FOLLOWED_SINCE, [followerId, followeeId]);
       if (before) return { since: before.created_at, changed: false };
       if (mine.following >= this.#most)
-        throw new Problem('too-many-follows', `You follow ${mine.following} users; the limit is ${this.#most}. Unfollow somebody first.`);
+        throw new Problem(
+          'too-many-follows',
+          `You follow ${mine.following} users; the limit is ${this.#most}. Unfollow somebody first.`,
+        );
       const [made] = await manager.query<{ created_at: Date }[]>(FOLLOW, [followerId, followeeId]);
       return { since: made!.created_at, changed: true };
     });
@@ -54,11 +60,28 @@ export class Follows {
     return this.#list(`following:${userId}`, FOLLOWING, userId, request, caller);
   }
 
-  async #list(list: string, sql: string, userId: string, request: PageRequest, caller: Caller): Promise<Page<UserView>> {
+  async #list(
+    list: string,
+    sql: string,
+    userId: string,
+    request: PageRequest,
+    caller: Caller,
+  ): Promise<Page<UserView>> {
     const from = startOf(list, request);
     const at = from && new Date(Number(from.key)).toISOString();
-    const rows = await this.#dataSource.query<{ id: string; created_at: Date }[]>(sql, [userId, at, from?.id ?? null, request.limit + 1]);
-    const page = toPage(list, request, rows, (row) => row.created_at.getTime(), (row) => row.id);
+    const rows = await this.#dataSource.query<{ id: string; created_at: Date }[]>(sql, [
+      userId,
+      at,
+      from?.id ?? null,
+      request.limit + 1,
+    ]);
+    const page = toPage(
+      list,
+      request,
+      rows,
+      (row) => row.created_at.getTime(),
+      (row) => row.id,
+    );
     return { items: await this.#users.viewAll(page.items, caller), next: page.next };
   }
 }

@@ -42,8 +42,17 @@ export async function buildApp(services: Services, options: AppOptions): Promise
   const app = fastify({
     bodyLimit: BODY_LIMIT,
     genReqId: () => uuidv4(),
-    logger: config.log.level === 'silent' ? false : { level: config.log.level, stream: options.logStream ?? process.stderr, redact: ['req.headers.authorization', 'req.headers.cookie'] },
-    logController: new LogController({ disableRequestLogging: config.log.level !== 'debug' && config.log.level !== 'info' }),
+    logger:
+      config.log.level === 'silent'
+        ? false
+        : {
+            level: config.log.level,
+            stream: options.logStream ?? process.stderr,
+            redact: ['req.headers.authorization', 'req.headers.cookie'],
+          },
+    logController: new LogController({
+      disableRequestLogging: config.log.level !== 'debug' && config.log.level !== 'info',
+    }),
     routerOptions: { maxParamLength: 100 },
     forceCloseConnections: 'idle',
   }).withTypeProvider<TypeBoxTypeProvider>();
@@ -67,8 +76,16 @@ export async function buildApp(services: Services, options: AppOptions): Promise
     },
     strictTransportSecurity: address.base.startsWith('https:') ? undefined : false,
   });
-  await app.register(rateLimit, { global: false, errorResponseBuilder: (_request, { after }) => new Problem('too-often', `Too many attempts: try again in ${after}.`) });
-  app.addContentTypeParser('application/merge-patch+json', { parseAs: 'string' }, app.getDefaultJsonParser('error', 'error'));
+  await app.register(rateLimit, {
+    global: false,
+    errorResponseBuilder: (_request, { after }) =>
+      new Problem('too-often', `Too many attempts: try again in ${after}.`),
+  });
+  app.addContentTypeParser(
+    'application/merge-patch+json',
+    { parseAs: 'string' },
+    app.getDefaultJsonParser('error', 'error'),
+  );
 
   readiness(app, services, options.notReady);
   useDoorways(app, services.sessions, services.key, {
@@ -101,11 +118,14 @@ function routes(app: App, services: Services): void {
 function readiness(app: FastifyInstance, { address }: Services, notReady: () => string | null): void {
   app.addHook('onRequest', async (request) => {
     const reason = notReady();
-    if (reason && request.routeOptions.url?.startsWith('/v1/') && !request.routeOptions.url.startsWith('/v1/openapi')) throw new Problem('not-ready', reason);
+    if (reason && request.routeOptions.url?.startsWith('/v1/') && !request.routeOptions.url.startsWith('/v1/openapi'))
+      throw new Problem('not-ready', reason);
   });
   app.get('/ready', { config: { doorway: 'anyone' }, schema: { hide: true } }, (request, reply) => {
     const reason = notReady();
-    return reason ? sendProblem(reply, request, address, new Problem('not-ready', reason)) : reply.send({ ready: true });
+    return reason
+      ? sendProblem(reply, request, address, new Problem('not-ready', reason))
+      : reply.send({ ready: true });
   });
 }
 
@@ -114,9 +134,19 @@ async function pages(app: FastifyInstance, consoleFolder: string | undefined): P
   app.addHook('onRoute', (route) => {
     route.config = { ...route.config, doorway: 'anyone' };
   });
-  await app.register(swaggerUi, { routePrefix: '/docs/api', theme: { title: 'API · Gather Lane' }, uiConfig: { docExpansion: 'list', defaultModelsExpandDepth: 0 } });
+  await app.register(swaggerUi, {
+    routePrefix: '/docs/api',
+    theme: { title: 'API · Gather Lane' },
+    uiConfig: { docExpansion: 'list', defaultModelsExpandDepth: 0 },
+  });
   if (!consoleFolder) return;
-  await app.register(fastifyStatic, { root: consoleFolder, wildcard: false, maxAge: '1h', immutable: false, index: false });
+  await app.register(fastifyStatic, {
+    root: consoleFolder,
+    wildcard: false,
+    maxAge: '1h',
+    immutable: false,
+    index: false,
+  });
   // Every state of a page has an address: whatever is no file is the console itself, which reads it.
   for (const url of ['/', '/feed', '/posts/:post', '/users/:user', '/users/:user/:tab'])
     app.get(url, { schema: { hide: true } }, (_request, reply) => reply.sendFile('index.html', { maxAge: 0 }));

@@ -1,4 +1,13 @@
-import { decide, decideCaller, isDoorwayRule, ownedKind, type Caller, type DoorwayRule, type Owned, type OwnedKind } from '@gather-lane/core';
+import {
+  decide,
+  decideCaller,
+  isDoorwayRule,
+  ownedKind,
+  type Caller,
+  type DoorwayRule,
+  type Owned,
+  type OwnedKind,
+} from '@gather-lane/core';
 import type { FastifyInstance, FastifyRequest, RouteOptions } from 'fastify';
 import type { OperatorKey } from '../operator/key.js';
 import type { Sessions } from '../sessions/service.js';
@@ -82,6 +91,9 @@ const UUID = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i;
  * @throws Problem `malformed` when it cannot be an id
  */
 export function readId(text: string, name: string): string {
-  if (!UUID.test(text)) throw new Problem('malformed', `${name} must be an id (a UUID), but is "${text}".`, [{ pointer: `/${name}`, detail: 'must be a UUID' }]);
+  if (!UUID.test(text))
+    throw new Problem('malformed', `${name} must be an id (a UUID), but is "${text}".`, [
+      { pointer: `/${name}`, detail: 'must be a UUID' },
+    ]);
   return text.toLowerCase();
 }

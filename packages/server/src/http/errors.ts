@@ -6,7 +6,10 @@ import type { PublicAddress } from './public-address.js';
 /** Fastify's own refusals, as our problems. */
 const FRAMEWORK: Record<string, [ProblemCode, string]> = {
   FST_ERR_CTP_INVALID_MEDIA_TYPE: ['wrong-media-type', 'Send the body as JSON, with `Content-Type: application/json`.'],
-  FST_ERR_CTP_EMPTY_JSON_BODY: ['malformed', 'The body is empty, but its Content-Type says JSON: send JSON, or no Content-Type.'],
+  FST_ERR_CTP_EMPTY_JSON_BODY: [
+    'malformed',
+    'The body is empty, but its Content-Type says JSON: send JSON, or no Content-Type.',
+  ],
   FST_ERR_CTP_INVALID_JSON_BODY: ['malformed', 'The body is not well-formed JSON.'],
   FST_ERR_CTP_INVALID_CONTENT_LENGTH: ['malformed', 'The body is not as long as Content-Length says.'],
   FST_ERR_CTP_BODY_TOO_LARGE: ['too-large', 'The body is larger than 256 KiB.'],
@@ -16,11 +19,20 @@ const FRAMEWORK: Record<string, [ProblemCode, string]> = {
 export function useProblems(app: FastifyInstance, address: PublicAddress): void {
   app.setErrorHandler((error: FastifyError | Problem, request, reply) => {
     const problem = toProblem(error);
-    if (problem.status >= 500) request.log.error({ err: error }, problem.code === 'internal' ? 'unforeseen error' : problem.code);
+    if (problem.status >= 500)
+      request.log.error({ err: error }, problem.code === 'internal' ? 'unforeseen error' : problem.code);
     return sendProblem(reply, request, address, problem);
   });
   app.setNotFoundHandler((request, reply) =>
-    sendProblem(reply, request, address, new Problem('not-found', `There is no ${request.method} ${request.url.split('?')[0]}: see ${address.to('/docs/api')}.`)),
+    sendProblem(
+      reply,
+      request,
+      address,
+      new Problem(
+        'not-found',
+        `There is no ${request.method} ${request.url.split('?')[0]}: see ${address.to('/docs/api')}.`,
+      ),
+    ),
   );
 }
 
@@ -33,7 +45,12 @@ function toProblem(error: FastifyError | Problem): Problem {
   return new Problem('internal', 'Something went wrong on our side. Nothing was half done.');
 }
 
-export function sendProblem(reply: FastifyReply, request: FastifyRequest, address: PublicAddress, problem: Problem): FastifyReply {
+export function sendProblem(
+  reply: FastifyReply,
+  request: FastifyRequest,
+  address: PublicAddress,
+  problem: Problem,
+): FastifyReply {
   const instance = problem.status >= 500 ? `urn:uuid:${request.id}` : request.url;
   if (problem.status === 401) void reply.header('www-authenticate', 'Bearer');
   // Serialised here, so that a route's own reply schema has no say in it.

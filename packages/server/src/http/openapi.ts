@@ -39,12 +39,15 @@ export async function useOpenApi(app: FastifyInstance, limits: Config['limits'],
     refResolver: { buildLocalReference: (json, _base, _fragment, i) => (json.$id as string | undefined) ?? `def-${i}` },
     transform: ({ schema, url, route }) => {
       const rule = route.config?.doorway;
-      const security = rule === 'operator' ? [{ operator: [] }] : rule === 'anyone' ? [{}, { user: [] }] : [{ user: [] }];
+      const security =
+        rule === 'operator' ? [{ operator: [] }] : rule === 'anyone' ? [{}, { user: [] }] : [{ user: [] }];
       return { url, schema: { ...schema, ...(schema?.hide ? {} : { 'x-doorway': rule, security }) } as typeof schema };
     },
   });
 
-  app.get('/v1/openapi.json', { config: { doorway: 'anyone' }, schema: { hide: true } }, () => openApiDocument(app, limits, base()));
+  app.get('/v1/openapi.json', { config: { doorway: 'anyone' }, schema: { hide: true } }, () =>
+    openApiDocument(app, limits, base()),
+  );
 }
 
 /** The document, for the route and for generating the client. */
@@ -67,8 +70,8 @@ function tidy(value: unknown, limits: Config['limits']): unknown {
   return {
     ...out,
     'x-characters': { min: least, max: limits[limit] },
-    minLength: least,
-    maxLength: 4000,
-    description: `${String(out.description)}: ${least} to ${limits[limit]} characters as people count them (grapheme clusters), at most 4,000 code points`,
+    'minLength': least,
+    'maxLength': 4000,
+    'description': `${String(out.description)}: ${least} to ${limits[limit]} characters as people count them (grapheme clusters), at most 4,000 code points`,
   };
 }

@@ -12,14 +12,18 @@ export function useHostCheck(app: FastifyInstance, { hosts, publicAddress }: Con
   if (publicAddress) names.add(new URL(publicAddress).hostname.toLowerCase());
   app.addHook('onRequest', async (request) => {
     if (!names.has(nameOf(request.headers.host ?? '')))
-      throw new Problem('wrong-host', `The service does not answer to the name "${request.headers.host ?? ''}": add it to server.hosts.`);
+      throw new Problem(
+        'wrong-host',
+        `The service does not answer to the name "${request.headers.host ?? ''}": add it to server.hosts.`,
+      );
   });
 }
 
 /** A state-changing call that a cookie authorises, or that would get one, must come from the console's own origin. */
 export function useOriginCheck(app: FastifyInstance, address: PublicAddress): void {
   app.addHook('onRequest', async (request) => {
-    if (!request.routeOptions.url?.startsWith('/v1/operator') || request.method === 'GET' || request.method === 'HEAD') return;
+    if (!request.routeOptions.url?.startsWith('/v1/operator') || request.method === 'GET' || request.method === 'HEAD')
+      return;
     const { origin } = request.headers;
     const needed = request.cookies[OPERATOR_COOKIE] !== undefined;
     if (origin === undefined ? !needed : isOwn(origin, request.headers.host, address)) return;

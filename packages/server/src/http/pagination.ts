@@ -22,9 +22,16 @@ export interface Page<T> {
 export function startOf(list: string, { after }: PageRequest): ListCursor | null {
   if (after === undefined) return null;
   const cursor = readListCursor(after);
-  if (!cursor) throw new Problem('bad-cursor', 'This is not a cursor of ours, or it was changed on the way: pass `next` exactly as it came.');
+  if (!cursor)
+    throw new Problem(
+      'bad-cursor',
+      'This is not a cursor of ours, or it was changed on the way: pass `next` exactly as it came.',
+    );
   if (cursor.list !== list)
-    throw new Problem('bad-cursor', 'This cursor belongs to another list, or to another order or search of it: pass `next` to the call that it came from.');
+    throw new Problem(
+      'bad-cursor',
+      'This cursor belongs to another list, or to another order or search of it: pass `next` to the call that it came from.',
+    );
   return cursor;
 }
 
@@ -46,7 +53,12 @@ export function toPage<R extends { id: string }, T>(
 }
 
 /** Adds the RFC 8288 link to the next page. */
-export function linkNext(request: FastifyRequest, reply: FastifyReply, publicAddress: string, next: string | null): void {
+export function linkNext(
+  request: FastifyRequest,
+  reply: FastifyReply,
+  publicAddress: string,
+  next: string | null,
+): void {
   if (!next) return;
   const [path, query] = request.url.split('?');
   const parameters = new URLSearchParams(query);

@@ -8,7 +8,9 @@ export function holderOf(port: number): string | null {
   try {
     const inode = ['/proc/net/tcp', '/proc/net/tcp6'].map((table) => listeningInode(table, port)).find(Boolean);
     if (!inode) return null;
-    const pid = readdirSync('/proc').filter((name) => /^\d+$/.test(name)).find((name) => holds(name, inode));
+    const pid = readdirSync('/proc')
+      .filter((name) => /^\d+$/.test(name))
+      .find((name) => holds(name, inode));
     return pid ? `${readFileSync(`/proc/${pid}/comm`, 'utf8').trim()} (process ${pid})` : null;
   } catch {
     return null;
@@ -19,7 +21,9 @@ const LISTEN = '0A';
 
 function listeningInode(table: string, port: number): string | undefined {
   const hex = port.toString(16).toUpperCase().padStart(4, '0');
-  const rows = readFileSync(table, 'utf8').split('\n').map((line) => line.trim().split(/\s+/));
+  const rows = readFileSync(table, 'utf8')
+    .split('\n')
+    .map((line) => line.trim().split(/\s+/));
   return rows.find((row) => row[1]?.endsWith(`:${hex}`) && row[3] === LISTEN)?.[9];
 }
 

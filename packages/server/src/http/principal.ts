@@ -34,9 +34,13 @@ export async function principalOf(request: FastifyRequest, sessions: Sessions, k
   const header = request.headers.authorization;
   const cookie = request.routeOptions.url?.startsWith('/v1/operator') ? request.cookies[OPERATOR_COOKIE] : undefined;
   if (header !== undefined && cookie !== undefined)
-    throw new Problem('two-credentials', 'The request has both a bearer token and an operator cookie: send one of them.');
+    throw new Problem(
+      'two-credentials',
+      'The request has both a bearer token and an operator cookie: send one of them.',
+    );
   if (cookie !== undefined) {
-    if (!(await key.isBrowserSession(cookie))) throw new Problem('bad-token', 'The operator session has ended: give the operator key again.');
+    if (!(await key.isBrowserSession(cookie)))
+      throw new Problem('bad-token', 'The operator session has ended: give the operator key again.');
     return OPERATOR;
   }
   if (header === undefined) return NOBODY;
@@ -47,6 +51,7 @@ export async function principalOf(request: FastifyRequest, sessions: Sessions, k
     return OPERATOR;
   }
   const session = await sessions.check(token);
-  if (!session) throw new Problem('bad-token', 'The token has expired, or its session has ended: refresh it or sign in again.');
+  if (!session)
+    throw new Problem('bad-token', 'The token has expired, or its session has ended: refresh it or sign in again.');
   return { caller: { kind: 'user', id: session.userId }, session };
 }

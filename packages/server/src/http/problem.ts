@@ -43,8 +43,10 @@ const REFUSALS: Record<Refusal, (thing: string) => Problem> = {
   'not-signed-in': () => new Problem('not-signed-in', 'Sign in first: this call needs an access token.'),
   'wrong-principal': () => new Problem('wrong-principal', 'This route is not for this kind of caller.'),
   'not-found': (thing) => new Problem('not-found', `There is no such ${thing}.`),
-  'not-yours': (thing) => new Problem('not-yours', `This ${thing} belongs to somebody else: only its owner may do this.`),
-  'stale': (thing) => new Problem('stale', `The ${thing} changed since you read it: read it again and repeat the edit.`),
+  'not-yours': (thing) =>
+    new Problem('not-yours', `This ${thing} belongs to somebody else: only its owner may do this.`),
+  'stale': (thing) =>
+    new Problem('stale', `The ${thing} changed since you read it: read it again and repeat the edit.`),
 };
 
 /** The problem that a refused doorway decision answers with. */

@@ -52,7 +52,9 @@ export function pageOf<T extends TSchema>(item: T, name: string) {
 }
 
 /** A user as named in a path. */
-export const userParam = Type.Object({ user: Type.String({ description: 'An id or @handle', minLength: 1, maxLength: 64 }) });
+export const userParam = Type.Object({
+  user: Type.String({ description: 'An id or @handle', minLength: 1, maxLength: 64 }),
+});
 
 /** What the type of a schema is. */
 export type Of<T extends TSchema> = Static<T>;

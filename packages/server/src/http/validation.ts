@@ -12,7 +12,14 @@ import { Problem, type FieldError } from './problem.js';
  */
 export function useValidation(app: FastifyInstance, limits: Config['limits']): void {
   const make = (coerceTypes: boolean) => {
-    const ajv = new Ajv({ removeAdditional: false, useDefaults: true, coerceTypes, allErrors: true, strict: false, verbose: true });
+    const ajv = new Ajv({
+      removeAdditional: false,
+      useDefaults: true,
+      coerceTypes,
+      allErrors: true,
+      strict: false,
+      verbose: true,
+    });
     (addFormats as unknown as (ajv: Ajv) => void)(ajv);
     ajv.addKeyword({
       keyword: 'x-characters',
@@ -31,12 +38,16 @@ export function useValidation(app: FastifyInstance, limits: Config['limits']): v
     return ajv;
   };
   const [strict, lenient] = [make(false), make(true)];
-  app.setValidatorCompiler(({ schema, httpPart }) => (httpPart === 'body' ? strict : lenient).compile(schema as object));
+  app.setValidatorCompiler(({ schema, httpPart }) =>
+    (httpPart === 'body' ? strict : lenient).compile(schema as object),
+  );
   app.setSchemaErrorFormatter((errors, part) => toProblem(errors, part));
 }
 
 function toProblem(errors: FastifySchemaValidationError[], part: string): Problem {
-  const relevant = (errors as unknown as ErrorObject[]).filter((error) => !['anyOf', 'oneOf', 'if'].includes(error.keyword));
+  const relevant = (errors as unknown as ErrorObject[]).filter(
+    (error) => !['anyOf', 'oneOf', 'if'].includes(error.keyword),
+  );
   const fields = relevant.map(say);
   const detail = fields.map(({ pointer, detail }) => `${pointer.slice(1) || 'The body'} ${detail}`).join('; ');
   return new Problem(part === 'body' ? 'invalid' : 'malformed', `${detail}.`, fields);
@@ -48,18 +59,31 @@ function say(error: ErrorObject): FieldError {
     case 'additionalProperties': {
       const { additionalProperty: name } = error.params as { additionalProperty: string };
       const known = Object.keys((error.parentSchema as { properties?: object }).properties ?? {});
-      const near = known.length > 0 ? `; the known ones are ${known.join(', ')} (did you mean ${closest(name, known)}?)` : '';
-      return { pointer: `${at}/${name.replaceAll('~', '~0').replaceAll('/', '~1')}`, detail: `is no property of this call${near}` };
+      const near =
+        known.length > 0 ? `; the known ones are ${known.join(', ')} (did you mean ${closest(name, known)}?)` : '';
+      return {
+        pointer: `${at}/${name.replaceAll('~', '~0').replaceAll('/', '~1')}`,
+        detail: `is no property of this call${near}`,
+      };
     }
     case 'required':
-      return { pointer: `${at}/${(error.params as { missingProperty: string }).missingProperty}`, detail: 'is missing' };
+      return {
+        pointer: `${at}/${(error.params as { missingProperty: string }).missingProperty}`,
+        detail: 'is missing',
+      };
     case 'type':
-      return { pointer: at, detail: `must be ${String((error.params as { type: string }).type)}, but is ${typeName(error.data)}` };
+      return {
+        pointer: at,
+        detail: `must be ${String((error.params as { type: string }).type)}, but is ${typeName(error.data)}`,
+      };
     case 'minLength':
     case 'maxLength':
       return { pointer: at, detail: `${error.message}, but has ${(error.data as string).length}` };
     case 'enum':
-      return { pointer: at, detail: `must be one of ${(error.params as { allowedValues: unknown[] }).allowedValues.join(', ')}` };
+      return {
+        pointer: at,
+        detail: `must be one of ${(error.params as { allowedValues: unknown[] }).allowedValues.join(', ')}`,
+      };
     default:
       return { pointer: at, detail: error.message ?? 'is not right' };
   }

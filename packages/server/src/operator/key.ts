@@ -16,7 +16,8 @@ export class OperatorKey {
   /** Reads the key of a data folder, or makes one there (mode 0600). */
   constructor(data: string) {
     this.path = join(data, 'operator.key');
-    if (!existsSync(this.path)) writeFileSync(this.path, PREFIX + randomBytes(32).toString('base64url') + '\n', { mode: 0o600 });
+    if (!existsSync(this.path))
+      writeFileSync(this.path, PREFIX + randomBytes(32).toString('base64url') + '\n', { mode: 0o600 });
     chmodSync(this.path, 0o600);
     this.#key = readFileSync(this.path, 'utf8').trim();
     // Derived, so that a new key ends the browser sessions of the old one.
@@ -35,7 +36,11 @@ export class OperatorKey {
 
   /** The value of the cookie that a browser gets for the key. */
   openBrowserSession(): Promise<string> {
-    return new SignJWT({}).setProtectedHeader({ alg: 'HS256' }).setSubject('operator').setExpirationTime(`${BROWSER_HOURS}h`).sign(this.#browserSecret);
+    return new SignJWT({})
+      .setProtectedHeader({ alg: 'HS256' })
+      .setSubject('operator')
+      .setExpirationTime(`${BROWSER_HOURS}h`)
+      .sign(this.#browserSecret);
   }
 
   async isBrowserSession(cookie: string): Promise<boolean> {

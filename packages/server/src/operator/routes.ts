@@ -13,7 +13,12 @@ const COOKIE = { path: '/v1/operator', httpOnly: true, sameSite: 'strict' } as c
 
 const StatsSchema = Type.Object(
   {
-    counts: Type.Object({ users: Type.Integer(), posts: Type.Integer(), follows: Type.Integer(), comments: Type.Integer() }),
+    counts: Type.Object({
+      users: Type.Integer(),
+      posts: Type.Integer(),
+      follows: Type.Integer(),
+      comments: Type.Integer(),
+    }),
     weighting: Type.Object({
       id: Type.Integer(),
       halfLifeMs: Type.Integer(),
@@ -22,7 +27,13 @@ const StatsSchema = Type.Object(
     }),
     postsPerDay: Type.Array(Type.Object({ day: Type.String({ format: 'date' }), posts: Type.Integer() })),
     widelyFollowed: Type.Array(
-      Type.Object({ id: Uuid, handle: Type.String(), name: Type.String(), followers: Type.Integer(), posts: Type.Integer() }),
+      Type.Object({
+        id: Uuid,
+        handle: Type.String(),
+        name: Type.String(),
+        followers: Type.Integer(),
+        posts: Type.Integer(),
+      }),
     ),
     database: Type.Object({ version: Type.String() }),
   },
@@ -42,13 +53,23 @@ export function operatorRoutes(app: App, services: Services): void {
         tags: ['operator'],
         summary: 'Exchange the operator key for a cookie that is limited to /v1/operator',
         body: closed({ key: Type.String({ maxLength: 200 }) }),
-        response: replies('anyone', { 204: Type.Null() }, ['invalid', 'wrong-origin', 'too-often', 'too-large', 'wrong-media-type']),
+        response: replies('anyone', { 204: Type.Null() }, [
+          'invalid',
+          'wrong-origin',
+          'too-often',
+          'too-large',
+          'wrong-media-type',
+        ]),
       },
     },
     async (request, reply) => {
-      if (!key.matches(request.body.key)) throw new Problem('bad-token', 'This is not the operator key of this service.');
+      if (!key.matches(request.body.key))
+        throw new Problem('bad-token', 'This is not the operator key of this service.');
       const secure = address.base.startsWith('https:');
-      return reply.setCookie(OPERATOR_COOKIE, await key.openBrowserSession(), { ...COOKIE, secure }).code(204).send(null);
+      return reply
+        .setCookie(OPERATOR_COOKIE, await key.openBrowserSession(), { ...COOKIE, secure })
+        .code(204)
+        .send(null);
     },
   );
 
@@ -75,7 +96,14 @@ export function operatorRoutes(app: App, services: Services): void {
         tags: ['operator'],
         summary: 'A short, marked session in which the operator acts as a user',
         body: closed({ user: Type.String({ minLength: 1, maxLength: 64, description: 'An id or @handle' }) }),
-        response: replies('operator', { 201: ref(SessionSchema) }, ['acting-off', 'not-found', 'invalid', 'wrong-origin', 'too-large', 'wrong-media-type']),
+        response: replies('operator', { 201: ref(SessionSchema) }, [
+          'acting-off',
+          'not-found',
+          'invalid',
+          'wrong-origin',
+          'too-large',
+          'wrong-media-type',
+        ]),
       },
     },
     async (request, reply) => {
@@ -108,7 +136,10 @@ export function operatorRoutes(app: App, services: Services): void {
         operationId: 'getPlace',
         tags: ['operator'],
         summary: 'Why a post stands where it stands in any user’s feed, or why it is not there',
-        params: Type.Object({ user: Type.String({ minLength: 1, maxLength: 64, description: 'An id or @handle' }), post: Uuid }),
+        params: Type.Object({
+          user: Type.String({ minLength: 1, maxLength: 64, description: 'An id or @handle' }),
+          post: Uuid,
+        }),
         response: replies('operator', { 200: ref(PlaceReplySchema) }, ['not-found']),
       },
     },

@@ -25,10 +25,18 @@ const WIDELY_FOLLOWED = `
 
 /** What the console's Overview shows. */
 export async function readStats(dataSource: DataSource) {
-  const [counts] = await dataSource.query<({ users: number; posts: number; follows: number; comments: number } & WeightingColumns)[]>(COUNTS);
+  const [counts] =
+    await dataSource.query<({ users: number; posts: number; follows: number; comments: number } & WeightingColumns)[]>(
+      COUNTS,
+    );
   const postsPerDay = await dataSource.query<{ day: string; posts: number }[]>(PER_DAY);
-  const widelyFollowed = await dataSource.query<{ id: string; handle: string; name: string; followers: number; posts: number }[]>(WIDELY_FOLLOWED);
-  const [{ version }] = await dataSource.query<[{ version: string }]>(`SELECT current_setting('server_version') AS version`);
+  const widelyFollowed =
+    await dataSource.query<{ id: string; handle: string; name: string; followers: number; posts: number }[]>(
+      WIDELY_FOLLOWED,
+    );
+  const [{ version }] = await dataSource.query<[{ version: string }]>(
+    `SELECT current_setting('server_version') AS version`,
+  );
   const { users, posts, follows, comments } = counts!;
   const { id, halfLifeMs, base, weights } = toWeighting(counts!);
   const inUnits = Object.fromEntries(Object.entries(weights).map(([kind, weight]) => [kind, weight / 1000]));

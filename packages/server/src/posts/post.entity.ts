@@ -1,4 +1,14 @@
-import { Column, Entity, Index, JoinColumn, ManyToOne, OneToMany, OneToOne, PrimaryColumn, type Relation } from 'typeorm';
+import {
+  Column,
+  Entity,
+  Index,
+  JoinColumn,
+  ManyToOne,
+  OneToMany,
+  OneToOne,
+  PrimaryColumn,
+  type Relation,
+} from 'typeorm';
 import { Comment } from '../comments/comment.entity.js';
 import { PostTally } from '../tallies/tally.entity.js';
 import { User } from '../users/user.entity.js';

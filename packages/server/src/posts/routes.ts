@@ -107,7 +107,8 @@ export function postRoutes(app: App, { posts, users, address }: Services): void 
     },
     async (request, reply) => {
       const caller = userCaller(request);
-      if (request.body.body !== undefined) await posts.edit(request.params.post, caller, request.body.body, ifMatchOf(request));
+      if (request.body.body !== undefined)
+        await posts.edit(request.params.post, caller, request.body.body, ifMatchOf(request));
       const post = await posts.view(request.params.post, caller);
       return reply.header('etag', etagOf(post.version)).send(post);
     },

@@ -2,7 +2,10 @@ import { Type } from 'typebox';
 import { closed, Instant, orNull, personText, ref, Uuid, type Of } from '../http/schemas.js';
 import { AuthorSchema } from '../users/schema.js';
 
-export const CanSchema = Type.Object({ edit: Type.Boolean(), delete: Type.Boolean() }, { description: 'What the caller may do with it' });
+export const CanSchema = Type.Object(
+  { edit: Type.Boolean(), delete: Type.Boolean() },
+  { description: 'What the caller may do with it' },
+);
 
 /** Counts of reactions by kind. */
 export const ReactionTallies = Type.Record(Type.String(), Type.Integer());
@@ -18,7 +21,10 @@ export const PostSchema = Type.Object(
     tallies: Type.Object({ comments: Type.Integer(), reactions: ReactionTallies }),
     reaction: orNull(Type.String({ description: 'The caller’s own reaction' })),
     can: CanSchema,
-    laneTime: Type.String({ format: 'date-time', description: 'The instant at which it stands in a score-ordered feed' }),
+    laneTime: Type.String({
+      format: 'date-time',
+      description: 'The instant at which it stands in a score-ordered feed',
+    }),
     url: Type.String({ format: 'uri' }),
     fields: Type.Record(Type.String(), Type.Unknown(), { description: 'Fields of the developer’s own' }),
   },
@@ -28,5 +34,8 @@ export const PostSchema = Type.Object(
 export type PostView = Of<typeof PostSchema>;
 
 export const PostBody = closed({ body: personText('post', 'What is posted') });
-export const PostPatch = closed({ body: Type.Optional(personText('post', 'What is posted')) }, { minProperties: 1, description: 'A merge patch (RFC 7396)' });
+export const PostPatch = closed(
+  { body: Type.Optional(personText('post', 'What is posted')) },
+  { minProperties: 1, description: 'A merge patch (RFC 7396)' },
+);
 export const postParam = Type.Object({ post: Uuid });

@@ -6,7 +6,16 @@ import { startOf, toPage, type Page, type PageRequest } from '../http/pagination
 import { Problem, refusalProblem } from '../http/problem.js';
 import type { PublicAddress } from '../http/public-address.js';
 import { toAuthor } from '../users/queries.js';
-import { CREATE_POST, DELETE_POST, EDIT_POST, listPosts, LOCK_POST_TALLY, OWNED_POST, POSTS_BY_ID, type PostRow } from './queries.js';
+import {
+  CREATE_POST,
+  DELETE_POST,
+  EDIT_POST,
+  listPosts,
+  LOCK_POST_TALLY,
+  OWNED_POST,
+  POSTS_BY_ID,
+  type PostRow,
+} from './queries.js';
 import type { PostView } from './schema.js';
 
 /** A post as the caller sees it, with the engagement that lifts it. */
@@ -47,14 +56,26 @@ export class Posts {
   }
 
   /** A page of everybody's posts, or of one author's. */
-  async list(sort: 'newest' | 'oldest', authorId: string | null, request: PageRequest, caller: Caller): Promise<Page<PostView>> {
+  async list(
+    sort: 'newest' | 'oldest',
+    authorId: string | null,
+    request: PageRequest,
+    caller: Caller,
+  ): Promise<Page<PostView>> {
     const list = `posts:${sort}:${authorId ?? 'everybody'}`;
     const from = startOf(list, request);
     const at = from && new Date(Number(from.key)).toISOString();
-    const rows = await this.#dataSource.query<{ id: string; created_at: Date }[]>(listPosts(sort, authorId ? 'author' : 'everybody'), [
-      authorId, at, from?.id ?? null, request.limit + 1,
-    ]);
-    const page = toPage(list, request, rows, (row) => row.created_at.getTime(), (row) => row.id);
+    const rows = await this.#dataSource.query<{ id: string; created_at: Date }[]>(
+      listPosts(sort, authorId ? 'author' : 'everybody'),
+      [authorId, at, from?.id ?? null, request.limit + 1],
+    );
+    const page = toPage(
+      list,
+      request,
+      rows,
+      (row) => row.created_at.getTime(),
+      (row) => row.id,
+    );
     return { items: (await this.viewAll(page.items, caller)).map(({ post }) => post), next: page.next };
   }
 

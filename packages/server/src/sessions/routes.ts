@@ -37,8 +37,17 @@ export function sessionRoutes(app: App, services: Services): void {
         operationId: 'signIn',
         tags: ['accounts'],
         summary: 'Sign in by handle or e-mail',
-        body: closed({ login: Type.String({ minLength: 1, maxLength: 254, description: 'Handle or e-mail' }), password: Type.String({ maxLength: 200 }) }),
-        response: replies('anyone', { 201: ref(SessionSchema) }, ['wrong-sign-in', 'invalid', 'too-often', 'too-large', 'wrong-media-type']),
+        body: closed({
+          login: Type.String({ minLength: 1, maxLength: 254, description: 'Handle or e-mail' }),
+          password: Type.String({ maxLength: 200 }),
+        }),
+        response: replies('anyone', { 201: ref(SessionSchema) }, [
+          'wrong-sign-in',
+          'invalid',
+          'too-often',
+          'too-large',
+          'wrong-media-type',
+        ]),
       },
     },
     async (request, reply) => {
@@ -56,10 +65,16 @@ export function sessionRoutes(app: App, services: Services): void {
         tags: ['accounts'],
         summary: 'New tokens for a refresh token, which is then used up',
         body: closed({ refreshToken: Type.String({ maxLength: 200 }) }),
-        response: replies('anyone', { 201: ref(SessionSchema) }, ['invalid', 'too-often', 'too-large', 'wrong-media-type']),
+        response: replies('anyone', { 201: ref(SessionSchema) }, [
+          'invalid',
+          'too-often',
+          'too-large',
+          'wrong-media-type',
+        ]),
       },
     },
-    async (request, reply) => reply.code(201).send(await viewSession(services, await sessions.refresh(request.body.refreshToken))),
+    async (request, reply) =>
+      reply.code(201).send(await viewSession(services, await sessions.refresh(request.body.refreshToken))),
   );
 
   app.delete(

@@ -59,7 +59,12 @@ export class Sessions {
     const id = sessionOfRefreshToken(token);
     if (!id) throw new Problem('bad-token', 'This is not a refresh token.');
     const [old, next] = [hashRefreshToken(token), makeRefreshToken(id)];
-    const [rows] = await this.#dataSource.query<[{ user_id: string }[], number]>(ROTATE_SESSION, [id, old, hashRefreshToken(next), this.#config.refreshDays]);
+    const [rows] = await this.#dataSource.query<[{ user_id: string }[], number]>(ROTATE_SESSION, [
+      id,
+      old,
+      hashRefreshToken(next),
+      this.#config.refreshDays,
+    ]);
     if (!rows[0]) {
       await this.#dataSource.query(END_REUSED_SESSION, [id, old]);
       throw new Problem('bad-token', 'The session has ended, or this refresh token was used before: sign in again.');
@@ -71,13 +76,19 @@ export class Sessions {
   async check(accessToken: string): Promise<SignedIn | null> {
     const id = await this.#tokens.read(accessToken);
     if (!id) return null;
-    const [row] = await this.#dataSource.query<({ id: string; user_id: string; handle: string } & WeightingColumns)[]>(CHECK_SESSION, [id]);
+    const [row] = await this.#dataSource.query<({ id: string; user_id: string; handle: string } & WeightingColumns)[]>(
+      CHECK_SESSION,
+      [id],
+    );
     return row ? { id: row.id, userId: row.user_id, handle: row.handle, weighting: toWeighting(row) } : null;
   }
 
   /** Ends a session: its tokens are refused from then on. */
   async end(id: string): Promise<void> {
-    await this.#dataSource.query(`UPDATE sessions SET ended_at = clock_timestamp() WHERE id = $1 AND ended_at IS NULL`, [id]);
+    await this.#dataSource.query(
+      `UPDATE sessions SET ended_at = clock_timestamp() WHERE id = $1 AND ended_at IS NULL`,
+      [id],
+    );
   }
 
   async #open(userId: string, acting: boolean): Promise<Tokens> {

@@ -32,13 +32,17 @@ export class AccessTokens {
   async read(token: string): Promise<string | null> {
     const keys = await this.#load();
     try {
-      const { payload } = await jwtVerify(token, ({ kid }) => keys.find((key) => key.id === kid)?.secret ?? Buffer.alloc(32), {
-        algorithms: ['HS256'],
-        issuer: ISSUER,
-        audience: ISSUER,
-        typ: 'at+jwt',
-        requiredClaims: ['exp', 'sub', 'sid'],
-      });
+      const { payload } = await jwtVerify(
+        token,
+        ({ kid }) => keys.find((key) => key.id === kid)?.secret ?? Buffer.alloc(32),
+        {
+          algorithms: ['HS256'],
+          issuer: ISSUER,
+          audience: ISSUER,
+          typ: 'at+jwt',
+          requiredClaims: ['exp', 'sub', 'sid'],
+        },
+      );
       return typeof payload.sid === 'string' ? payload.sid : null;
     } catch {
       return null;
@@ -58,7 +62,9 @@ export class AccessTokens {
       // Two processes that start at once on an empty table agree on one key.
       await manager.query(`LOCK TABLE signing_keys IN SHARE ROW EXCLUSIVE MODE`);
       const keys = await manager.find(SigningKey, { order: { createdAt: 'DESC' } });
-      return keys.length > 0 ? keys : [await manager.save(manager.create(SigningKey, { id: uuidv7(), secret: randomBytes(48) }))];
+      return keys.length > 0
+        ? keys
+        : [await manager.save(manager.create(SigningKey, { id: uuidv7(), secret: randomBytes(48) }))];
     });
   }
 }
@@ -70,4 +76,5 @@ export const makeRefreshToken = (sessionId: string): string => `${sessionId}.${r
 export const hashRefreshToken = (token: string): Buffer => createHash('sha256').update(token).digest();
 
 /** The session that a refresh token names, or null when it has not their form. */
-export const sessionOfRefreshToken = (token: string): string | null => /^([0-9a-f-]{36})\.[\w-]{43}$/.exec(token)?.[1] ?? null;
+export const sessionOfRefreshToken = (token: string): string | null =>
+  /^([0-9a-f-]{36})\.[\w-]{43}$/.exec(token)?.[1] ?? null;

@@ -24,7 +24,11 @@ const note = (found: string, mend: string): Check => ({ state: 'note', found, me
 const bad = (found: string, mend: string): Check => ({ state: 'bad', found, mend });
 
 /** Looks whether everything that the service needs is there, without changing anything. */
-export async function checkSetup(config: Config, folder: string, environment: Record<string, string | undefined>): Promise<SetupFinding[]> {
+export async function checkSetup(
+  config: Config,
+  folder: string,
+  environment: Record<string, string | undefined>,
+): Promise<SetupFinding[]> {
   const data = isAbsolute(config.data) ? config.data : resolve(folder, config.data);
   const own = ownServer(config.database.url, environment);
   const checks: [string, () => Check | Promise<Check>][] = [
@@ -69,7 +73,8 @@ function checkData(data: string): Check {
 
 function checkPrograms(data: string): Check {
   const versions = installedVersions();
-  if (versions.length === 0) return bad('not installed', 'apt-get install postgresql, or set GATHER_LANE_DATABASE_URL to a server of yours.');
+  if (versions.length === 0)
+    return bad('not installed', 'apt-get install postgresql, or set GATHER_LANE_DATABASE_URL to a server of yours.');
   binariesFor(resolve(data, 'pg'));
   return good(`${versions.join(', ')} (embedded cluster)`);
 }
@@ -77,7 +82,11 @@ function checkPrograms(data: string): Check {
 function checkAccount(data: string): Check {
   if (process.getuid?.() !== 0) return good('this account runs the cluster itself');
   const account = clusterAccount();
-  if (!account) return bad('there is no postgres account', 'apt-get install postgresql, or start the service as another user than root.');
+  if (!account)
+    return bad(
+      'there is no postgres account',
+      'apt-get install postgresql, or start the service as another user than root.',
+    );
   const closed = firstClosedFolder(data, account);
   return closed
     ? note(`postgres cannot pass through ${closed}`, 'The database will be kept under /var/lib/gather-lane instead.')
@@ -92,8 +101,10 @@ async function checkOwnServer(own: NonNullable<ReturnType<typeof ownServer>>, co
   await dataSource.initialize();
   try {
     const state = await migrationState(dataSource);
-    if (state === 'newer') return bad(where, 'The database was migrated by a newer version of Gather Lane: run that version.');
-    if (state !== 'current' && !config.database.migrate) return note(`${where}, PostgreSQL ${version}, migrations are pending`, 'Start once with --migrate.');
+    if (state === 'newer')
+      return bad(where, 'The database was migrated by a newer version of Gather Lane: run that version.');
+    if (state !== 'current' && !config.database.migrate)
+      return note(`${where}, PostgreSQL ${version}, migrations are pending`, 'Start once with --migrate.');
     return good(`${where}, PostgreSQL ${version}`);
   } finally {
     await dataSource.destroy();

@@ -23,12 +23,21 @@ export function userRoutes(app: App, services: Services): void {
         summary: 'Sign up',
         description: 'A taken handle or e-mail answers 409 naming the field; attempts are limited by address.',
         body: SignUpBody,
-        response: replies('anyone', { 201: ref(UserSchema) }, ['invalid', 'taken', 'too-often', 'too-large', 'wrong-media-type']),
+        response: replies('anyone', { 201: ref(UserSchema) }, [
+          'invalid',
+          'taken',
+          'too-often',
+          'too-large',
+          'wrong-media-type',
+        ]),
       },
     },
     async (request, reply) => {
       const id = await users.signUp(request.body);
-      return reply.code(201).header('location', address.to(`/v1/users/${id}`)).send(await users.view(id, { kind: 'user', id }));
+      return reply
+        .code(201)
+        .header('location', address.to(`/v1/users/${id}`))
+        .send(await users.view(id, { kind: 'user', id }));
     },
   );
 

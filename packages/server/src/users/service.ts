@@ -56,10 +56,14 @@ export class Users {
       } catch (error) {
         const broken = brokenConstraint(error);
         if (broken === 'credentials_email_taken')
-          throw new Problem('taken', 'An account with this e-mail exists already: sign in, or use another.', [{ pointer: '/email', detail: 'is taken' }]);
+          throw new Problem('taken', 'An account with this e-mail exists already: sign in, or use another.', [
+            { pointer: '/email', detail: 'is taken' },
+          ]);
         if (broken !== 'users_handle_taken') throw error;
         if (handle !== null)
-          throw new Problem('taken', `The handle @${handle} is taken: choose another.`, [{ pointer: '/handle', detail: 'is taken' }]);
+          throw new Problem('taken', `The handle @${handle} is taken: choose another.`, [
+            { pointer: '/handle', detail: 'is taken' },
+          ]);
       }
     }
   }
@@ -83,7 +87,11 @@ export class Users {
   /** @throws Problem `not-found` */
   async require(reference: string): Promise<string> {
     const id = await this.find(reference);
-    if (!id) throw new Problem('not-found', `There is no user ${UUID.test(reference) ? reference : `@${foldHandle(reference)}`}.`);
+    if (!id)
+      throw new Problem(
+        'not-found',
+        `There is no user ${UUID.test(reference) ? reference : `@${foldHandle(reference)}`}.`,
+      );
     return id;
   }
 
@@ -128,16 +136,32 @@ export class Users {
     const list = `users:${start}`;
     const from = startOf(list, request);
     const pattern = start.replace(/[\\%_]/g, '\\$&');
-    const rows = await this.#dataSource.query<{ id: string; handle: string }[]>(FIND_USERS, [pattern, from?.key ?? '', request.limit + 1]);
-    const page = toPage(list, request, rows, (row) => row.handle, (row) => row.id);
+    const rows = await this.#dataSource.query<{ id: string; handle: string }[]>(FIND_USERS, [
+      pattern,
+      from?.key ?? '',
+      request.limit + 1,
+    ]);
+    const page = toPage(
+      list,
+      request,
+      rows,
+      (row) => row.handle,
+      (row) => row.id,
+    );
     return { items: await this.viewAll(page.items, caller), next: page.next };
   }
 
   /** @throws Problem `stale` */
   async edit(id: string, patch: { name?: string; bio?: string | null }, version: number | undefined): Promise<void> {
     const bio = patch.bio === null ? '' : patch.bio;
-    const [rows] = await this.#dataSource.query<[unknown[], number]>(EDIT_USER, [id, patch.name ?? null, bio ?? null, version ?? null]);
-    if (rows.length === 0) throw new Problem('stale', 'The profile changed since you read it: read it again and repeat the edit.');
+    const [rows] = await this.#dataSource.query<[unknown[], number]>(EDIT_USER, [
+      id,
+      patch.name ?? null,
+      bio ?? null,
+      version ?? null,
+    ]);
+    if (rows.length === 0)
+      throw new Problem('stale', 'The profile changed since you read it: read it again and repeat the edit.');
   }
 
   /** The e-mail of an account; for its owner alone. */

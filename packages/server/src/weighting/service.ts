@@ -11,7 +11,9 @@ export class Weightings {
 
   /** Read each time, never cached: another process may adopt a new one. */
   async inForce(): Promise<WeightingInForce> {
-    const [row] = await this.#dataSource.query<WeightingColumns[]>(`SELECT ${WEIGHTING_COLUMNS} FROM weightings w WHERE w.in_force`);
+    const [row] = await this.#dataSource.query<WeightingColumns[]>(
+      `SELECT ${WEIGHTING_COLUMNS} FROM weightings w WHERE w.in_force`,
+    );
     return toWeighting(row!);
   }
 }

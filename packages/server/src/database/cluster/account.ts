@@ -13,7 +13,9 @@ export interface Account {
  */
 export function clusterAccount(): Account | null {
   if (process.getuid?.() !== 0) return null;
-  const line = readFileSync('/etc/passwd', 'utf8').split('\n').find((entry) => entry.startsWith('postgres:'));
+  const line = readFileSync('/etc/passwd', 'utf8')
+    .split('\n')
+    .find((entry) => entry.startsWith('postgres:'));
   if (!line) return null;
   const [, , uid, gid] = line.split(':');
   return { uid: Number(uid), gid: Number(gid) };

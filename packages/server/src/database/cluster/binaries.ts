@@ -32,6 +32,9 @@ export function binariesFor(cluster: string): string {
     return join(ROOT, String(version), 'bin');
   }
   if (versions[0] === undefined)
-    throw new DatabaseFault('cluster', `PostgreSQL's server is not installed: apt-get install postgresql (${OLDEST_POSTGRES} or later), or set GATHER_LANE_DATABASE_URL.`);
+    throw new DatabaseFault(
+      'cluster',
+      `PostgreSQL's server is not installed: apt-get install postgresql (${OLDEST_POSTGRES} or later), or set GATHER_LANE_DATABASE_URL.`,
+    );
   return join(ROOT, String(versions[0]), 'bin');
 }

@@ -1,6 +1,17 @@
 import { execFile, spawn } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
-import { chmodSync, chownSync, closeSync, existsSync, mkdirSync, openSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
+import {
+  chmodSync,
+  chownSync,
+  closeSync,
+  existsSync,
+  mkdirSync,
+  openSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  writeFileSync,
+} from 'node:fs';
 import { createServer } from 'node:net';
 import { totalmem } from 'node:os';
 import { join } from 'node:path';
@@ -38,7 +49,10 @@ export interface Cluster {
 export async function startCluster(data: string, notice: (text: string) => void): Promise<Cluster> {
   const account = clusterAccount();
   if (process.getuid?.() === 0 && !account)
-    throw new DatabaseFault('cluster', 'There is no postgres account to run the cluster: apt-get install postgresql, or start the service as another user than root.');
+    throw new DatabaseFault(
+      'cluster',
+      'There is no postgres account to run the cluster: apt-get install postgresql, or start the service as another user than root.',
+    );
   const home = clusterHome(data, account, notice);
   const folder = join(home, 'pg');
   const password = clusterPassword(data);
@@ -77,7 +91,13 @@ function clusterPassword(data: string): string {
   return readFileSync(path, 'utf8').trim();
 }
 
-async function makeCluster(home: string, folder: string, binaries: string, password: string, account: Account | null): Promise<void> {
+async function makeCluster(
+  home: string,
+  folder: string,
+  binaries: string,
+  password: string,
+  account: Account | null,
+): Promise<void> {
   // Made beside its place and moved there whole, so that being killed leaves no half cluster.
   const draft = `${folder}.new`;
   const passwordFile = `${folder}.secret`;
@@ -86,11 +106,26 @@ async function makeCluster(home: string, folder: string, binaries: string, passw
   writeFileSync(passwordFile, password, { mode: 0o600 });
   if (account) for (const path of [draft, passwordFile]) chownSync(path, account.uid, account.gid);
   try {
-    const options = ['-D', draft, '-U', ROLE, '-A', 'scram-sha-256', `--pwfile=${passwordFile}`, '-E', 'UTF8', '--locale=C.UTF-8', '--no-sync'];
+    const options = [
+      '-D',
+      draft,
+      '-U',
+      ROLE,
+      '-A',
+      'scram-sha-256',
+      `--pwfile=${passwordFile}`,
+      '-E',
+      'UTF8',
+      '--locale=C.UTF-8',
+      '--no-sync',
+    ];
     await run(join(binaries, 'initdb'), options, { ...account, cwd: '/' });
   } catch (error) {
     rmSync(draft, { recursive: true, force: true });
-    throw new DatabaseFault('cluster', `The database cluster could not be made in ${home}: ${(error as { stderr?: string }).stderr?.trim() || String(error)}`);
+    throw new DatabaseFault(
+      'cluster',
+      `The database cluster could not be made in ${home}: ${(error as { stderr?: string }).stderr?.trim() || String(error)}`,
+    );
   } finally {
     rmSync(passwordFile, { force: true });
   }
@@ -117,17 +152,29 @@ function settings(port: number): Record<string, string | number> {
   };
 }
 
-async function launch(home: string, folder: string, binaries: string, account: Account | null): Promise<{ pid: number; port: number }> {
+async function launch(
+  home: string,
+  folder: string,
+  binaries: string,
+  account: Account | null,
+): Promise<{ pid: number; port: number }> {
   const port = await freePort();
   const options = Object.entries(settings(port)).flatMap(([name, value]) => ['-c', `${name}=${value}`]);
   const log = openSync(join(home, 'pg.log'), 'a', 0o600);
   // Detached: Ctrl-C in the terminal reaches the service alone, which then stops the cluster in order.
-  const child = spawn(join(binaries, 'postgres'), ['-D', folder, ...options], { ...account, cwd: '/', detached: true, stdio: ['ignore', log, log] });
+  const child = spawn(join(binaries, 'postgres'), ['-D', folder, ...options], {
+    ...account,
+    cwd: '/',
+    detached: true,
+    stdio: ['ignore', log, log],
+  });
   closeSync(log);
   child.unref();
   await new Promise<void>((resolve, reject) => {
     child.once('spawn', resolve);
-    child.once('error', (error) => reject(new DatabaseFault('cluster', `postgres could not be started: ${error.message}`)));
+    child.once('error', (error) =>
+      reject(new DatabaseFault('cluster', `postgres could not be started: ${error.message}`)),
+    );
   });
   return { pid: child.pid!, port };
 }
@@ -147,7 +194,10 @@ async function untilReady(address: DatabaseAddress, pid: number, home: string): 
   for (;;) {
     if (await answers({ ...address, database: 'postgres' })) return;
     if (!isAlive(pid) || Date.now() > deadline)
-      throw new DatabaseFault('cluster', `The database cluster did not start; its log is ${join(home, 'pg.log')}:\n${lastLines(join(home, 'pg.log'))}`);
+      throw new DatabaseFault(
+        'cluster',
+        `The database cluster did not start; its log is ${join(home, 'pg.log')}:\n${lastLines(join(home, 'pg.log'))}`,
+      );
     await pause(50);
   }
 }
@@ -177,7 +227,8 @@ async function findRunning(folder: string, password: string): Promise<{ pid: num
   const lines = readFileSync(path, 'utf8').split('\n');
   const [pid, port] = [Number(lines[0]), Number(lines[3])];
   for (let attempt = 0; attempt < 20 && pid > 0 && isAlive(pid); attempt++) {
-    if (port > 0 && (await answers({ ...addressAt(port, password), database: 'postgres' }, folder))) return { pid, port };
+    if (port > 0 && (await answers({ ...addressAt(port, password), database: 'postgres' }, folder)))
+      return { pid, port };
     await pause(100);
   }
   return null;

@@ -28,7 +28,10 @@ export function lockFolder(folder: string): () => void {
       if ((error as { code?: string }).code !== 'EEXIST') throw error;
       const [pid, start] = readFileSync(path, 'utf8').trim().split(' ');
       if (attempt > 2 || startedAt(Number(pid)) === start)
-        throw new DatabaseFault('cluster', `Another Gather Lane (process ${pid}) uses ${folder}: stop it first, or choose another folder with --data.`);
+        throw new DatabaseFault(
+          'cluster',
+          `Another Gather Lane (process ${pid}) uses ${folder}: stop it first, or choose another folder with --data.`,
+        );
       rmSync(path, { force: true });
     }
   }

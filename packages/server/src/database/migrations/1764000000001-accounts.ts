@@ -27,7 +27,9 @@ export class Accounts1764000000001 implements MigrationInterface {
         demo           boolean NOT NULL DEFAULT false
       )`);
     await runner.query(`CREATE UNIQUE INDEX credentials_email_taken ON credentials (lower(email))`);
-    await runner.query(`COMMENT ON COLUMN credentials.demo IS 'Made by the demo, with a published password: only a demo service accepts it'`);
+    await runner.query(
+      `COMMENT ON COLUMN credentials.demo IS 'Made by the demo, with a published password: only a demo service accepts it'`,
+    );
 
     await runner.query(`
       CREATE TABLE sessions (
@@ -43,7 +45,9 @@ export class Accounts1764000000001 implements MigrationInterface {
       )`);
     await runner.query(`CREATE INDEX sessions_user ON sessions (user_id)`);
     await runner.query(`CREATE INDEX sessions_expiry ON sessions (expires_at)`);
-    await runner.query(`COMMENT ON COLUMN sessions.acting IS 'Opened by the operator to act as the user; it cannot be refreshed'`);
+    await runner.query(
+      `COMMENT ON COLUMN sessions.acting IS 'Opened by the operator to act as the user; it cannot be refreshed'`,
+    );
 
     await runner.query(`
       CREATE TABLE signing_keys (

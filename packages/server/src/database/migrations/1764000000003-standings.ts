@@ -18,7 +18,9 @@ export class Standings1764000000003 implements MigrationInterface {
         comments        integer NOT NULL DEFAULT 0 CONSTRAINT post_tallies_comments CHECK (comments >= 0),
         comment_people  integer NOT NULL DEFAULT 0 CONSTRAINT post_tallies_comment_people CHECK (comment_people >= 0)
       ) WITH (fillfactor = 70)`);
-    await runner.query(`COMMENT ON COLUMN post_tallies.comment_people IS 'How many people other than the author have commented'`);
+    await runner.query(
+      `COMMENT ON COLUMN post_tallies.comment_people IS 'How many people other than the author have commented'`,
+    );
     // user_id has no foreign key on purpose: the rows follow the comments, through their trigger, so
     // that removing a user never takes a row away before the comment that it counts.
     await runner.query(`
@@ -39,7 +41,9 @@ export class Standings1764000000003 implements MigrationInterface {
         in_force      boolean NOT NULL DEFAULT false,
         created_at    timestamptz(3) NOT NULL DEFAULT clock_timestamp()
       )`);
-    await runner.query(`COMMENT ON TABLE weightings IS 'The numbers behind lane time; base and weights in whole thousandths'`);
+    await runner.query(
+      `COMMENT ON TABLE weightings IS 'The numbers behind lane time; base and weights in whole thousandths'`,
+    );
     await runner.query(`CREATE UNIQUE INDEX weightings_one_in_force ON weightings (in_force) WHERE in_force`);
     await runner.query(`
       INSERT INTO weightings (id, half_life_ms, base, weights, note, in_force)
@@ -75,7 +79,9 @@ export class Standings1764000000003 implements MigrationInterface {
         PRIMARY KEY (post_id, xid)
       )`);
     await runner.query(`CREATE INDEX standing_drops_age ON standing_drops (dropped_at)`);
-    await runner.query(`COMMENT ON TABLE standing_drops IS 'Posts that fell, kept a day, so that no scroll under way meets one twice'`);
+    await runner.query(
+      `COMMENT ON TABLE standing_drops IS 'Posts that fell, kept a day, so that no scroll under way meets one twice'`,
+    );
     await runner.query(`
       ALTER TABLE posts SET (autovacuum_vacuum_insert_scale_factor = 0, autovacuum_vacuum_insert_threshold = 4000,
                              autovacuum_vacuum_scale_factor = 0.02, autovacuum_vacuum_threshold = 4000)`);
@@ -83,7 +89,9 @@ export class Standings1764000000003 implements MigrationInterface {
 
   async down(runner: QueryRunner): Promise<void> {
     await runner.query(`DROP VIEW standings`);
-    await runner.query(`DROP TABLE standing_drops, standings_1, weightings, post_commenters, post_tallies, user_tallies`);
+    await runner.query(
+      `DROP TABLE standing_drops, standings_1, weightings, post_commenters, post_tallies, user_tallies`,
+    );
     await runner.query(`DROP FUNCTION lane_time`);
   }
 }

@@ -109,7 +109,11 @@ END $$`;
 /** A statement-level trigger: PostgreSQL allows one event for each trigger that has transition tables. */
 function trigger(table: string, event: 'INSERT' | 'UPDATE' | 'DELETE', body: string): string[] {
   const word = { INSERT: 'inserted', UPDATE: 'updated', DELETE: 'deleted' }[event];
-  const rows = { INSERT: 'NEW TABLE AS new_rows', UPDATE: 'OLD TABLE AS old_rows NEW TABLE AS new_rows', DELETE: 'OLD TABLE AS old_rows' }[event];
+  const rows = {
+    INSERT: 'NEW TABLE AS new_rows',
+    UPDATE: 'OLD TABLE AS old_rows NEW TABLE AS new_rows',
+    DELETE: 'OLD TABLE AS old_rows',
+  }[event];
   return [
     `CREATE FUNCTION after_${table}_${word}() RETURNS trigger LANGUAGE plpgsql ${PLAN} AS $$ BEGIN ${body} RETURN NULL; END $$`,
     `CREATE TRIGGER ${table}_${word} AFTER ${event} ON ${table} REFERENCING ${rows} FOR EACH STATEMENT EXECUTE FUNCTION after_${table}_${word}()`,
