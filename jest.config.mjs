@@ -1,0 +1,22 @@
+const parser = { syntax: 'typescript', decorators: true };
+const transform = { legacyDecorator: true, decoratorMetadata: true, useDefineForClassFields: false };
+const typescript = ['@swc/jest', { jsc: { target: 'es2022', parser, transform, keepClassNames: true }, sourceMaps: 'inline' }];
+const javascript = ['@swc/jest', { jsc: { target: 'es2022', parser: { syntax: 'ecmascript' } } }];
+
+/** Real parts: a PostgreSQL that the tests start, the service over HTTP, the built command, a browser. */
+export default {
+  testEnvironment: 'node',
+  testMatch: ['<rootDir>/packages/*/src/**/*.test.ts', '<rootDir>/testing/**/*.test.ts'],
+  extensionsToTreatAsEsm: ['.ts'],
+  maxWorkers: 2,
+  testTimeout: 60_000,
+  globalSetup: '<rootDir>/testing/start-database.mjs',
+  globalTeardown: '<rootDir>/testing/stop-database.mjs',
+  moduleNameMapper: {
+    '^@gather-lane/(core|client|server)$': '<rootDir>/packages/$1/src/index.ts',
+    '^(\\.{1,2}/.*)\\.js$': '$1',
+  },
+  // These two are ESM that CommonJS packages require.
+  transform: { '\\.ts$': typescript, '/node_modules/(cookie|content-disposition)/.+\\.js$': javascript },
+  transformIgnorePatterns: ['/node_modules/(?!(cookie|content-disposition)/)'],
+};

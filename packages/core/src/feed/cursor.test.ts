@@ -1,0 +1,78 @@
+import { describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { isSnapshot, readFeedCursor, readListCursor, writeFeedCursor, writeListCursor, type FeedCursor } from './cursor.js';
+
+const instant = fc.integer({ min: -8.64e15, max: 8.64e15 });
+const snapshot = fc
+  .tuple(fc.bigInt({ min: 1n, max: 10n ** 15n }), fc.uniqueArray(fc.nat(500), { maxLength: 20 }))
+  .map(([xmin, gaps]) => `${xmin}:${xmin + 501n}:${[...gaps].sort((a, b) => a - b).map((gap) => xmin + BigInt(gap)).join(',')}`);
+const feedCursor: fc.Arbitrary<FeedCursor> = fc.record({
+  mark: fc.constantFrom('next', 'first'),
+  order: fc.constantFrom('recent', 'score'),
+  own: fc.boolean(),
+  weighting: fc.integer({ min: 1, max: 1e6 }),
+  position: fc.record({ at: instant, id: fc.uuid() }),
+  snapshot,
+  begun: instant,
+});
+
+describe('feed cursors', () => {
+  test('read back as they were written, and fit in a URL', () => {
+    fc.assert(
+      fc.property(feedCursor, (cursor) => {
+        const text = writeFeedCursor(cursor);
+        expect(text).toMatch(/^[\w-]+$/);
+        expect(readFeedCursor(text)).toEqual(cursor);
+      }),
+    );
+  });
+
+  test('any changed, removed or added character is refused', () => {
+    const alphabet = 'ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-_';
+    fc.assert(
+      fc.property(feedCursor, fc.nat(), fc.constantFrom(...alphabet, '=', '+', ' ', '%'), (cursor, at, character) => {
+        const text = writeFeedCursor(cursor);
+        const i = at % text.length;
+        fc.pre(text[i] !== character);
+        expect(readFeedCursor(text.slice(0, i) + character + text.slice(i + 1))).toBeNull();
+        expect(readFeedCursor(text.slice(0, i) + text.slice(i + 1))).toBeNull();
+        expect(readFeedCursor(text.slice(0, i) + character + text.slice(i))).toBeNull();
+      }),
+    );
+  });
+
+  test('arbitrary text is refused, never thrown at', () => {
+    fc.assert(fc.property(fc.string({ unit: 'binary', maxLength: 200 }), (text) => expect(readFeedCursor(text)).toBeNull()));
+    expect(readFeedCursor('A'.repeat(20_000))).toBeNull();
+  });
+
+  test('the mark of an empty feed has no position; a next cursor always has one', () => {
+    const empty = { mark: 'first', order: 'score', own: true, weighting: 1, position: null, snapshot: '5:5:', begun: 0 } as const;
+    expect(readFeedCursor(writeFeedCursor(empty))).toEqual(empty);
+    expect(readFeedCursor(writeFeedCursor({ ...empty, mark: 'next' }))).toBeNull();
+  });
+
+  test('a snapshot that PostgreSQL would refuse is refused first', () => {
+    expect(['10:20:', '10:10:', '10:20:10,15,19'].map(isSnapshot)).toEqual([true, true, true]);
+    const wrong = ['', '0:5:', '20:10:', '10:20:9', '10:20:20', '10:20:15,12', '10:20:15,15', '10:20', "1:1:' OR 1=1"];
+    expect(wrong.filter(isSnapshot)).toEqual([]);
+    const base = { mark: 'next', order: 'score', own: true, weighting: 1, position: { at: 0, id: '00000000-0000-7000-8000-000000000000' }, begun: 0 } as const;
+    expect(readFeedCursor(writeFeedCursor({ ...base, snapshot: '20:10:' }))).toBeNull();
+  });
+});
+
+describe('list cursors', () => {
+  test('read back as they were written, and are not taken for feed cursors', () => {
+    fc.assert(
+      fc.property(fc.string(), fc.oneof(instant, fc.string({ unit: 'grapheme' })), fc.uuid(), (list, key, id) => {
+        const text = writeListCursor({ list, key, id });
+        expect(readListCursor(text)).toEqual({ list, key, id });
+        expect(readFeedCursor(text)).toBeNull();
+      }),
+    );
+  });
+
+  test('a feed cursor is no list cursor', () => {
+    fc.assert(fc.property(feedCursor, (cursor) => expect(readListCursor(writeFeedCursor(cursor))).toBeNull()));
+  });
+});

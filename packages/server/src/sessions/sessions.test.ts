@@ -1,0 +1,112 @@
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { DEMO_PASSWORD } from '@gather-lane/core';
+import { SignJWT } from 'jose';
+import { endDemoSessions, loadDemo } from '../demo/load.js';
+import { startTestService, type TestService } from '../testing/test-service.js';
+
+let service: TestService;
+const password = 'narrowboat crew';
+beforeAll(async () => {
+  service = await startTestService();
+  await service.call('POST', '/v1/users', { body: { name: 'Odile', handle: 'odile', email: 'odile@cut.example', password } });
+});
+afterAll(() => service.stop());
+
+interface Session {
+  accessToken: string;
+  refreshToken: string;
+  expiresIn: number;
+  tokenType: string;
+  user: { handle: string };
+}
+const signIn = async (login = 'odile', secret = password) => service.call<Session>('POST', '/v1/sessions', { body: { login, password: secret } });
+const me = async (token: string) => (await service.call('GET', '/v1/me', { as: token })).status;
+
+describe('signing in', () => {
+  test.each(['odile', '@Odile', 'ODILE', 'odile@cut.example', 'Odile@Cut.Example'])('works as %s', async (login) => {
+    const { status, json } = await signIn(login);
+    expect(status).toBe(201);
+    expect(json).toMatchObject({ tokenType: 'Bearer', expiresIn: 900, user: { handle: 'odile' } });
+    expect(await me(json.accessToken)).toBe(200);
+  });
+
+  test('an unknown user and a wrong password get the same answer', async () => {
+    const [unknown, wrong] = [await signIn('nobody_at_all'), await signIn('odile', 'not the password')];
+    expect([unknown.status, wrong.status]).toEqual([401, 401]);
+    expect(unknown.json).toEqual(wrong.json);
+  });
+
+  test('an unknown user costs a password hash too, so the time tells nothing', async () => {
+    // A ratio within one run: without the stand-in hash it would be far below a tenth.
+    const time = async (login: string) => {
+      const start = performance.now();
+      for (let i = 0; i < 6; i++) await signIn(login, 'not the password');
+      return performance.now() - start;
+    };
+    await time('nobody_at_all');
+    const known = await time('odile');
+    expect(await time('nobody_at_all')).toBeGreaterThan(known / 3);
+  });
+
+  test('the password is stored as argon2id and nothing else', async () => {
+    const [row] = await service.dataSource.query<{ password_hash: string }[]>(`SELECT password_hash FROM credentials`);
+    expect(row!.password_hash).toMatch(/^\$argon2id\$v=19\$m=19456,t=2,p=1\$/);
+  });
+});
+
+describe('tokens', () => {
+  test('signing out ends the session: its tokens are refused from then on', async () => {
+    const { json } = await signIn();
+    expect((await service.call('DELETE', '/v1/sessions/current', { as: json.accessToken })).status).toBe(204);
+    expect(await me(json.accessToken)).toBe(401);
+    expect((await service.call('POST', '/v1/sessions/refresh', { body: { refreshToken: json.refreshToken } })).status).toBe(401);
+  });
+
+  test('a refresh token is good once; used again later it ends the session', async () => {
+    const { json: first } = await signIn();
+    const refresh = (refreshToken: string) => service.call<Session>('POST', '/v1/sessions/refresh', { body: { refreshToken } });
+    const second = await refresh(first.refreshToken);
+    expect(second.status).toBe(201);
+    const third = await refresh(second.json.refreshToken);
+    expect(await me(third.json.accessToken)).toBe(200);
+    await service.dataSource.query(`UPDATE sessions SET rotated_at = rotated_at - interval '1 minute'`);
+    expect((await refresh(second.json.refreshToken)).status).toBe(401);
+    expect(await me(third.json.accessToken)).toBe(401);
+  });
+
+  test('tokens that are unsigned, signed by another, expired or no tokens at all are refused', async () => {
+    const { json } = await signIn();
+    const [header, payload, signature] = json.accessToken.split('.') as [string, string, string];
+    const claims = JSON.parse(Buffer.from(payload, 'base64url').toString()) as { sid: string; sub: string };
+    const none = [Buffer.from('{"alg":"none","typ":"at+jwt"}').toString('base64url'), payload, ''].join('.');
+    const sign = (secret: Uint8Array, expires: string | number) =>
+      new SignJWT({ sid: claims.sid }).setProtectedHeader({ ...(JSON.parse(Buffer.from(header, 'base64url').toString()) as object), alg: 'HS256' }).setSubject(claims.sub).setIssuer('gather-lane').setAudience('gather-lane').setExpirationTime(expires).sign(secret);
+    const [{ secret }] = await service.dataSource.query<[{ secret: Buffer }]>(`SELECT secret FROM signing_keys`);
+    expect(await me(await sign(secret, '1h'))).toBe(200);
+    const bad = [none, await sign(Buffer.alloc(32, 1), '1h'), await sign(secret, 1_000_000), `${header}.${payload}.${signature.slice(0, -2)}AA`, json.refreshToken, 'x', 'a.b.c'];
+    for (const token of bad) expect(await me(token)).toBe(401);
+  });
+
+  test('a bad token is refused even where none is needed, rather than taken for nobody', async () => {
+    expect((await service.call('GET', '/v1/posts', { as: 'not-a-token' })).status).toBe(401);
+    expect((await service.call('GET', '/v1/posts', { headers: { authorization: 'Basic b2RpbGU6eA==' } })).status).toBe(401);
+  });
+
+  test('an expired session is refused', async () => {
+    const { json } = await signIn();
+    await service.dataSource.query(`UPDATE sessions SET expires_at = clock_timestamp() - interval '1 second'`);
+    expect(await me(json.accessToken)).toBe(401);
+  });
+});
+
+describe('demo credentials', () => {
+  test('are accepted by a demo service, refused by any other, and their sessions are ended', async () => {
+    const [plain, demo] = [await startTestService(), await startTestService({ demo: true })];
+    for (const each of [plain, demo]) await loadDemo(each.dataSource, () => undefined);
+    const as = { body: { login: 'odile', password: DEMO_PASSWORD } };
+    expect((await demo.call('POST', '/v1/sessions', as)).status).toBe(201);
+    expect((await plain.call('POST', '/v1/sessions', as)).status).toBe(401);
+    expect(await endDemoSessions(demo.dataSource)).toBe(1);
+    await Promise.all([plain.stop(), demo.stop()]);
+  });
+});

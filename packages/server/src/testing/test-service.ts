@@ -1,0 +1,129 @@
+import { randomBytes } from 'node:crypto';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import type { FastifyInstance } from 'fastify';
+import pg from 'pg';
+import type { DataSource } from 'typeorm';
+import { v7 as uuidv7 } from 'uuid';
+import { loadConfig } from '../config/load.js';
+import type { DatabaseAddress } from '../database/address.js';
+import { createDataSource } from '../database/data-source.js';
+import { buildApp, type AppOptions } from '../http/app.js';
+import { OperatorKey } from '../operator/key.js';
+import { createServices, type Services } from '../services.js';
+
+/** The reply to a call: its status, headers and JSON. */
+export interface Reply<T = Record<string, unknown>> {
+  readonly status: number;
+  readonly headers: Headers;
+  readonly json: T;
+}
+
+/** What a call sends beside method and path. */
+export interface Sent {
+  readonly as?: Actor | string;
+  readonly body?: unknown;
+  readonly headers?: Record<string, string>;
+}
+
+/** A made-up user with a session. */
+export interface Actor {
+  readonly id: string;
+  readonly handle: string;
+  readonly token: string;
+}
+
+/** A service of a test's own: its own database, a free port, real HTTP. */
+export interface TestService {
+  readonly address: string;
+  readonly database: DatabaseAddress;
+  readonly dataSource: DataSource;
+  readonly services: Services;
+  readonly operatorKey: string;
+  call<T = Record<string, unknown>>(method: string, path: string, sent?: Sent): Promise<Reply<T>>;
+  /** A user made straight in the database, signed in. */
+  user(handle?: string): Promise<Actor>;
+  stop(): Promise<void>;
+}
+
+/** The address of the PostgreSQL that the tests share. */
+export const sharedDatabase = (): DatabaseAddress => JSON.parse(process.env.GATHER_LANE_TEST_DATABASE_ADDRESS!) as DatabaseAddress;
+
+/** Makes a database of a test's own, migrated. */
+export async function makeDatabase(): Promise<{ address: DatabaseAddress; drop: () => Promise<void> }> {
+  const shared = sharedDatabase();
+  const name = `test_${randomBytes(6).toString('hex')}`;
+  const admin = async (sql: string) => {
+    const client = new pg.Client({ ...shared, database: 'postgres' });
+    await client.connect();
+    await client.query(sql);
+    await client.end();
+  };
+  await admin(`CREATE DATABASE ${name} TEMPLATE ${shared.database}`);
+  return { address: { ...shared, database: name }, drop: () => admin(`DROP DATABASE ${name} WITH (FORCE)`) };
+}
+
+interface Options {
+  readonly demo?: boolean;
+  readonly environment?: Record<string, string>;
+  readonly app?: Partial<AppOptions>;
+  /** Changes the application before it listens. */
+  readonly before?: (app: FastifyInstance) => void;
+}
+
+export async function startTestService(options: Options = {}): Promise<TestService> {
+  const folder = mkdtempSync(join(tmpdir(), 'gather-lane-test-'));
+  const { address: database, drop } = await makeDatabase();
+  const environment = {
+    GATHER_LANE_LOG_LEVEL: 'silent',
+    GATHER_LANE_RATES_SIGN_UPS_PER_MINUTE: '10000',
+    GATHER_LANE_RATES_SIGN_INS_PER_MINUTE: '10000',
+    ...options.environment,
+  };
+  const { config } = loadConfig({ folder, environment });
+  const dataSource = createDataSource(database, config.database.poolSize);
+  await dataSource.initialize();
+  const key = new OperatorKey(folder);
+  const services = createServices(dataSource, config, key, options.demo ?? false);
+  const app = await buildApp(services, { consoleFolder: undefined, notReady: () => null, ...options.app });
+  options.before?.(app);
+  const address = await app.listen({ host: '127.0.0.1', port: 0 });
+  services.address.listensAt(address);
+  const operatorKey = readFileSync(key.path, 'utf8').trim();
+
+  return {
+    address,
+    database,
+    dataSource,
+    services,
+    operatorKey,
+    async call<T>(method: string, path: string, { as, body, headers }: Sent = {}): Promise<Reply<T>> {
+      const token = typeof as === 'string' ? as : as?.token;
+      const raw = typeof body === 'string';
+      const reply = await fetch(address + path, {
+        method,
+        headers: {
+          ...(token && { authorization: `Bearer ${token}` }),
+          ...(body !== undefined && { 'content-type': 'application/json' }),
+          ...headers,
+        },
+        ...(body !== undefined && { body: raw ? body : JSON.stringify(body) }),
+      });
+      const text = await reply.text();
+      const isJson = reply.headers.get('content-type')?.includes('json');
+      return { status: reply.status, headers: reply.headers, json: (isJson ? JSON.parse(text) : { text }) as T };
+    },
+    async user(handle = `u${randomBytes(6).toString('hex')}`) {
+      const id = uuidv7();
+      await dataSource.query(`INSERT INTO users (id, handle, name) VALUES ($1, $2, $3)`, [id, handle, `Name of ${handle}`]);
+      return { id, handle, token: (await services.sessions.actAs(id)).accessToken };
+    },
+    async stop() {
+      await app.close();
+      await dataSource.destroy();
+      await drop();
+      rmSync(folder, { recursive: true, force: true });
+    },
+  };
+}

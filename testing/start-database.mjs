@@ -1,0 +1,17 @@
+// A real PostgreSQL for all tests, on loopback, with one migrated database that each suite copies.
+import { mkdtempSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { createDataSource, makeDataFolder, migrate, startCluster } from '../packages/server/dist/index.js';
+
+export default async function startDatabase() {
+  const folder = mkdtempSync(join(tmpdir(), 'gather-lane-tests-'));
+  makeDataFolder(folder);
+  const cluster = await startCluster(folder, () => undefined);
+  const template = createDataSource(cluster.address, 2);
+  await template.initialize();
+  await migrate(template);
+  await template.destroy();
+  process.env.GATHER_LANE_TEST_DATABASE_ADDRESS = JSON.stringify(cluster.address);
+  globalThis.gatherLaneTests = { cluster, folder };
+}

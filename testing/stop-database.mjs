@@ -1,0 +1,7 @@
+import { rmSync } from 'node:fs';
+
+export default async function stopDatabase() {
+  const { cluster, folder } = globalThis.gatherLaneTests;
+  await cluster.stop();
+  rmSync(folder, { recursive: true, force: true });
+}
