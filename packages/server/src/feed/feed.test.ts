@@ -1,0 +1,183 @@
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { readFeedCursor, writeFeedCursor } from '@gather-lane/core';
+import { addComments, addFollows, addPosts, addUsers, dice, plainFeed, scroll, type FeedReply } from '../testing/graph.js';
+import { startTestService, type Actor, type TestService } from '../testing/test-service.js';
+
+let service: TestService;
+beforeAll(async () => {
+  service = await startTestService();
+});
+afterAll(() => service.stop());
+
+const feed = (as: Actor, query = '') => service.call<FeedReply>('GET', `/v1/feeds/following?${query}`, { as });
+
+describe('the feed query', () => {
+  // Follow counts on both sides of where the sweep gives up, idle followees, many ties in time and lane time.
+  test.each([1, 2, 3, 4, 5, 6])('equals a plain sort over a random graph, seed %i', async (seed) => {
+    const { int, pick, chance } = dice(seed);
+    const users = await addUsers(service, 40, `seed${seed}`);
+    const idle = users.slice(0, 8);
+    const writers = users.slice(8);
+    const span = pick([30, 300, 20_000]);
+    // A few write nearly everything, so that the sweep meets them alone.
+    const posts = await addPosts(
+      service,
+      Array.from({ length: 240 }, () => ({ author: chance(0.6) ? writers[int(3)]! : pick(writers), secondsAgo: int(span) })),
+    );
+    await addComments(service, Array.from({ length: 150 }, () => ({ post: pick(posts), author: pick(users) })));
+    const deleted = posts.filter(() => chance(0.08));
+    await service.dataSource.query(`UPDATE posts SET deleted_at = now() WHERE id = ANY ($1)`, [deleted]);
+
+    const viewers = [[], idle, idle.concat(writers.slice(-2)), writers.slice(-1), writers.slice(0, 3), writers, users];
+    for (const followees of viewers) {
+      const viewer = await service.user();
+      await addFollows(service, viewer.id, followees);
+      const own = chance(0.5);
+      if (chance(0.5)) await addPosts(service, [{ author: viewer.id, secondsAgo: int(span) }]);
+      for (const order of ['recent', 'score'] as const) {
+        const limit = 1 + int(30);
+        const { ids, pages } = await scroll(service, viewer.token, `order=${order}&limit=${limit}&own=${own}`);
+        expect(ids).toEqual(await plainFeed(service, viewer.id, order, own));
+        expect(pages.slice(0, -1).every((page) => page.items.length === limit)).toBe(true);
+        if (pages.length > 1) expect(pages.at(-1)!.items.length).toBeGreaterThan(0);
+      }
+    }
+  });
+
+  test('takes three statements for a page of any size, the session check among them', async () => {
+    const viewer = await service.user();
+    const writers = await addUsers(service, 5, 'counted');
+    await addFollows(service, viewer.id, writers);
+    await addPosts(service, Array.from({ length: 120 }, (_, i) => ({ author: writers[i % 5]!, secondsAgo: i })));
+    const statements: string[] = [];
+    const { driver } = service.dataSource as unknown as { driver: { master: { on(event: 'acquire', on: (client: { query: (...a: unknown[]) => unknown; counted?: true }) => void): void } } };
+    driver.master.on('acquire', (client) => {
+      if (client.counted) return;
+      const query = client.query.bind(client);
+      client.query = (...args: unknown[]) => (statements.push(String(args[0])), query(...args));
+      client.counted = true;
+    });
+    for (const limit of [1, 20, 100])
+      for (const order of ['recent', 'score']) {
+        statements.length = 0;
+        expect((await feed(viewer, `limit=${limit}&order=${order}&place=true`)).json.items).toHaveLength(limit);
+        expect(statements).toHaveLength(3);
+      }
+  });
+});
+
+describe('cursors', () => {
+  test('are bound to order and choice, and refused when changed', async () => {
+    const viewer = await service.user();
+    await addPosts(service, Array.from({ length: 5 }, (_, i) => ({ author: viewer.id, secondsAgo: i })));
+    const { next, first } = (await feed(viewer, 'limit=2&order=score')).json;
+    const refused = ['order=recent&after=' + next, 'order=score&own=false&after=' + next, 'order=score&after=' + first, 'order=score&after=' + next!.slice(1), 'after=x', 'after='];
+    for (const query of refused) expect((await feed(viewer, query)).status).toBe(400);
+    expect((await feed(viewer, `order=score&limit=3&after=${next}`)).json.items).toHaveLength(3);
+    expect((await service.call('GET', `/v1/feeds/following/newer?than=${next}`, { as: viewer })).status).toBe(400);
+  });
+
+  test('of a scroll that began more than a day ago answers 410', async () => {
+    const viewer = await service.user();
+    await addPosts(service, Array.from({ length: 3 }, (_, i) => ({ author: viewer.id, secondsAgo: i })));
+    const { next } = (await feed(viewer, 'limit=1')).json;
+    const old = writeFeedCursor({ ...readFeedCursor(next!)!, begun: Date.now() - 25 * 3_600_000 });
+    expect(await feed(viewer, `after=${old}`)).toMatchObject({ status: 410, json: { title: 'This scroll has ended' } });
+    const gone = writeFeedCursor({ ...readFeedCursor(next!)!, weighting: 99 });
+    expect((await feed(viewer, `after=${gone}`)).status).toBe(410);
+  });
+});
+
+describe('what a feed holds', () => {
+  test('an empty one is empty, and marks where it began', async () => {
+    const viewer = await service.user();
+    const { json } = await feed(viewer, 'order=score');
+    expect(json).toMatchObject({ items: [], next: null });
+    expect(json.first).toEqual(expect.any(String));
+    expect((await service.call('GET', '/v1/feeds/following')).status).toBe(401);
+  });
+
+  test('the list after posting equals the list fetched afresh, and begins with the new post', async () => {
+    const [viewer, friend] = [await service.user(), await service.user()];
+    await addFollows(service, viewer.id, [friend.id]);
+    await addPosts(service, [{ author: friend.id, secondsAgo: 60 }, { author: viewer.id, secondsAgo: 30 }]);
+    const before = (await feed(viewer)).json.items;
+    const post = await service.call<{ id: string }>('POST', '/v1/posts', { as: viewer, body: { body: 'Just now' } });
+    const after = (await feed(viewer)).json.items;
+    expect(after.map((item) => item.id)).toEqual([post.json.id, ...before.map((item) => item.id)]);
+    expect(after[0]).toEqual(post.json);
+    expect((await feed(viewer)).json.items).toEqual(after);
+    expect((await feed(viewer, 'own=false')).json.items.map((item) => item.id)).toEqual([before[1]!.id]);
+  });
+
+  test('a comment lifts a post past a later one at once, and its author’s own comments do not', async () => {
+    const [viewer, friend] = [await service.user(), await service.user()];
+    await addFollows(service, viewer.id, [friend.id]);
+    const [early, late] = await addPosts(service, [{ author: friend.id, secondsAgo: 3600 }, { author: friend.id, secondsAgo: 60 }]);
+    const ids = async () => (await feed(viewer, 'order=score')).json.items.map((item) => item.id);
+    await service.call('POST', `/v1/posts/${early}/comments`, { as: friend, body: { body: 'My own words' } });
+    expect(await ids()).toEqual([late, early]);
+    await service.call('POST', `/v1/posts/${early}/comments`, { as: viewer, body: { body: 'Another’s words' } });
+    expect(await ids()).toEqual([early, late]);
+    const [top] = (await feed(viewer, 'order=score&place=true')).json.items;
+    expect(top!.place).toMatchObject({ follows: { handle: friend.handle }, lift: 0.807, parts: [{ kind: 'comment', people: 1, weight: 3 }] });
+    expect(top!.place!.laneTime).toBe(top!.laneTime);
+    expect(top!.place!.sentence).toContain(`You follow @${friend.handle}; posted`);
+  });
+
+  test('unfollowing empties it, following fills it', async () => {
+    const [viewer, friend] = [await service.user(), await service.user()];
+    const [post] = await addPosts(service, [{ author: friend.id, secondsAgo: 5 }]);
+    await service.call('PUT', `/v1/follows/${friend.id}`, { as: viewer });
+    expect((await feed(viewer)).json.items.map((item) => item.id)).toEqual([post]);
+    await service.call('DELETE', `/v1/follows/${friend.id}`, { as: viewer });
+    expect((await feed(viewer)).json.items).toEqual([]);
+  });
+});
+
+describe('newer', () => {
+  const newer = async (as: Actor, than: string) => (await service.call('GET', `/v1/feeds/following/newer?than=${than}`, { as })).json;
+
+  test('counts what was made and what rose since, apart from the first post itself', async () => {
+    const [viewer, friend, stranger] = [await service.user(), await service.user(), await service.user()];
+    await addFollows(service, viewer.id, [friend.id]);
+    const [old] = await addPosts(service, [{ author: friend.id, secondsAgo: 7200 }, { author: friend.id, secondsAgo: 3600 }]);
+    const { first } = (await feed(viewer, 'order=score')).json;
+    const none = { new: 0, risen: 0, more: false, reordered: false };
+    expect(await newer(viewer, first)).toEqual(none);
+    await service.call('POST', '/v1/posts', { as: stranger, body: { body: 'not followed' } });
+    await service.call('POST', '/v1/posts', { as: friend, body: { body: 'followed' } });
+    await service.call('POST', `/v1/posts/${old}/comments`, { as: stranger, body: { body: 'lifts it' } });
+    expect(await newer(viewer, first)).toEqual({ ...none, new: 1, risen: 1 });
+    const { first: recent } = (await feed(viewer)).json;
+    expect(await newer(viewer, recent)).toEqual(none);
+  });
+
+  test('counts 99 at most, for an idle viewer of a busy service as for an eager one', async () => {
+    const [idle, eager] = [await service.user(), await service.user()];
+    const writers = await addUsers(service, 3, 'busy');
+    await addFollows(service, eager.id, writers);
+    const marks = await Promise.all([idle, eager].map(async (viewer) => (await feed(viewer)).json.first));
+    await addPosts(service, Array.from({ length: 150 }, (_, i) => ({ author: writers[i % 3]!, secondsAgo: -1 - i })));
+    expect(await newer(idle, marks[0]!)).toEqual({ new: 0, risen: 0, more: false, reordered: false });
+    expect(await newer(eager, marks[1]!)).toEqual({ new: 99, risen: 0, more: true, reordered: false });
+  });
+});
+
+describe('places', () => {
+  test('say why a post stands there, or why it is not there', async () => {
+    const [viewer, friend, stranger] = [await service.user(), await service.user(), await service.user()];
+    await addFollows(service, viewer.id, [friend.id]);
+    const [theirs, strange, mine, gone] = await addPosts(service, [friend, stranger, viewer, friend].map((who) => ({ author: who.id, secondsAgo: 60 })));
+    await service.dataSource.query(`UPDATE posts SET deleted_at = now() WHERE id = $1`, [gone]);
+    const own = (post: string) => service.call('GET', `/v1/feeds/following/places/${post}`, { as: viewer });
+    expect((await own(theirs!)).json).toMatchObject({ inFeed: true, reason: null, place: { own: false } });
+    expect((await own(mine!)).json).toMatchObject({ inFeed: true, place: { own: true } });
+    expect((await own(strange!)).json).toMatchObject({ inFeed: false, reason: 'not-followed', place: null });
+    expect((await own(gone!)).status).toBe(404);
+    const asOperator = (post: string) => service.call('GET', `/v1/operator/places/@${viewer.handle}/${post}`, { as: service.operatorKey });
+    expect((await asOperator(gone!)).json).toMatchObject({ inFeed: false, reason: 'deleted' });
+    expect((await asOperator(theirs!)).json).toMatchObject({ inFeed: true });
+    expect((await service.call('GET', `/v1/operator/places/@${viewer.handle}/${theirs}`, { as: viewer })).status).toBe(403);
+  });
+});
