@@ -37,6 +37,12 @@ export function connect(options: CommonOptions): { client: Client; address: stri
   return { client, address };
 }
 
+/** A client that sends no credential: for signing in, which a session that has ended must not get in the way of. */
+export function connectAsNobody(options: CommonOptions): { client: Client; address: string } {
+  const address = addressOf(options);
+  return { client: createClient({ address }), address };
+}
+
 /** A client that acts as the operator, with the key of the environment or of a data folder. */
 export function connectAsOperator(options: CommonOptions & { data?: string }): Client {
   const path = resolve(options.data ?? '.gather-lane', 'operator.key');

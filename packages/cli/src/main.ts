@@ -1,5 +1,4 @@
 import { ServiceProblem, ServiceUnreachable } from '@gather-lane/client';
-import { ConfigError, VERSION } from '@gather-lane/server';
 import { Command, CommanderError } from 'commander';
 import colors from 'picocolors';
 import { accountCommands } from './commands/account.js';
@@ -9,6 +8,7 @@ import { postCommands } from './commands/posts.js';
 import { routesCommand } from './commands/routes.js';
 import { serviceCommands } from './commands/service.js';
 import { Failure } from './failure.js';
+import { VERSION } from './version.js';
 
 const DONE = 0;
 const REFUSED = 1;
@@ -50,7 +50,6 @@ function explain(error: unknown): { text: string; code: number } {
       code: REFUSED,
     };
   if (error instanceof ServiceProblem) return { text: explainProblem(error), code: REFUSED };
-  if (error instanceof ConfigError) return { text: error.message, code: WRONG_USAGE };
   return { text: error instanceof Error ? (error.stack ?? error.message) : String(error), code: REFUSED };
 }
 

@@ -1,6 +1,6 @@
 import type { Session } from '@gather-lane/client';
 import type { Command } from 'commander';
-import { addressOf, connect, unwrap, type CommonOptions } from '../context.js';
+import { addressOf, connect, connectAsNobody, unwrap, type CommonOptions } from '../context.js';
 import { Failure } from '../failure.js';
 import { at, harmless, print, printJson, printTable } from '../output.js';
 import { askPassword } from '../password.js';
@@ -20,7 +20,7 @@ export function accountCommands(program: Command): void {
     .option('--password-stdin', 'read the password from standard input')
     .action(async (name: string, _: unknown, command: Command) => {
       const options = command.optsWithGlobals<PasswordOptions & { email: string; handle?: string }>();
-      const { client, address } = connect(options);
+      const { client, address } = connectAsNobody(options);
       const password = await askPassword(options.passwordStdin ?? false, 'Password (10 characters or more)');
       const { email, handle } = options;
       const user = unwrap(
@@ -38,7 +38,7 @@ export function accountCommands(program: Command): void {
     .option('--password-stdin', 'read the password from standard input')
     .action(async (login: string, _: unknown, command: Command) => {
       const options = command.optsWithGlobals<PasswordOptions>();
-      const { client, address } = connect(options);
+      const { client, address } = connectAsNobody(options);
       const { demo } = unwrap(await client.GET('/v1/about'));
       // The demo publishes its users' password, so nobody has to type it.
       const known =

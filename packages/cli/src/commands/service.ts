@@ -1,16 +1,7 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import {
-  checkSetup,
-  ConfigError,
-  DatabaseFault,
-  loadConfig,
-  StartRefused,
-  startService,
-  starterConfig,
-  type Service,
-} from '@gather-lane/server';
+import type { Service } from '@gather-lane/server';
 import { SingleBar } from 'cli-progress';
 import type { Command } from 'commander';
 import colors from 'picocolors';
@@ -18,6 +9,9 @@ import type { CommonOptions } from '../context.js';
 import { Failure } from '../failure.js';
 import { print, printJson, printTable, remark } from '../output.js';
 import { wholeNumber } from './arguments.js';
+
+// Loaded only by the commands that run or look at the service itself: the others start in a blink without it.
+const server = () => import('@gather-lane/server');
 
 interface SettingOptions extends CommonOptions {
   config?: string;
@@ -50,7 +44,8 @@ export function serviceCommands(program: Command): void {
     .command('config')
     .description('Write a first, commented gather-lane.yaml')
     .option('--stdout', 'print it instead')
-    .action((options: { stdout?: boolean }) => {
+    .action(async (options: { stdout?: boolean }) => {
+      const { starterConfig } = await server();
       if (options.stdout) {
         process.stdout.write(starterConfig());
         return;
@@ -66,7 +61,8 @@ export function serviceCommands(program: Command): void {
   withSettings(check.command('setup').description('Look whether everything that the service needs is there')).action(
     async (_: unknown, command: Command) => {
       const options = command.optsWithGlobals<SettingOptions>();
-      const { config, environment, file } = settings(options);
+      const { checkSetup } = await server();
+      const { config, environment, file } = await settings(options);
       const findings = await checkSetup(config, process.cwd(), environment);
       if (options.json) printJson({ configuration: file, findings });
       else {
@@ -89,14 +85,20 @@ export function serviceCommands(program: Command): void {
   );
 }
 
-function settings({ config: file, data, host, port }: SettingOptions, more: Record<string, unknown> = {}) {
+async function settings({ config: file, data, host, port }: SettingOptions, more: Record<string, unknown> = {}) {
   const flags = { 'data': data, 'server.host': host, 'server.port': port, ...more };
-  return loadConfig({ folder: process.cwd(), ...(file && { file }), environment: process.env, flags });
+  const { ConfigError, loadConfig } = await server();
+  try {
+    return loadConfig({ folder: process.cwd(), ...(file && { file }), environment: process.env, flags });
+  } catch (error) {
+    throw error instanceof ConfigError ? new Failure(error.message, 2) : error;
+  }
 }
 
 async function start(options: StartCommandOptions): Promise<void> {
   if (options.fresh && !options.demo) throw new Failure('--fresh throws data away, so it goes with --demo only.', 2);
-  const { config, environment } = settings(options, options.migrate ? { 'database.migrate': true } : {});
+  const { DatabaseFault, StartRefused, startService } = await server();
+  const { config, environment } = await settings(options, options.migrate ? { 'database.migrate': true } : {});
   const bar = progressBar();
   let service: Service | undefined;
   const signals = ['SIGINT', 'SIGTERM', 'SIGHUP'] as const;
@@ -121,7 +123,7 @@ async function start(options: StartCommandOptions): Promise<void> {
       progress: bar.update,
     });
   } catch (error) {
-    if (error instanceof StartRefused || error instanceof DatabaseFault || error instanceof ConfigError)
+    if (error instanceof StartRefused || error instanceof DatabaseFault)
       throw new Failure(error.message);
     throw error;
   } finally {
