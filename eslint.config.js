@@ -26,9 +26,6 @@ export default tseslint.config(
   ...tseslint.configs.recommended,
   {
     files: ['packages/*/src/**/*.{ts,tsx}'],
-    languageOptions: {
-      parserOptions: { projectService: { allowDefaultProject: [] }, tsconfigRootDir: import.meta.dirname },
-    },
     plugins: { boundaries },
     settings: {
       'boundaries/elements': Object.keys(MAY_USE).map((type) => ({
@@ -49,6 +46,17 @@ export default tseslint.config(
           })),
         },
       ],
+    },
+  },
+  {
+    files: ['packages/*/src/**/*.{ts,tsx}'],
+    ignores: ['**/*.test.ts', '**/testing/**'],
+    languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
+    rules: {
+      '@typescript-eslint/no-floating-promises': 'error',
+      '@typescript-eslint/no-misused-promises': ['error', { checksVoidReturn: { attributes: false } }],
+      '@typescript-eslint/await-thenable': 'error',
+      '@typescript-eslint/no-unnecessary-type-assertion': 'error',
     },
   },
   {

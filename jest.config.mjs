@@ -1,6 +1,9 @@
 const parser = { syntax: 'typescript', decorators: true };
 const transform = { legacyDecorator: true, decoratorMetadata: true, useDefineForClassFields: false };
-const typescript = ['@swc/jest', { jsc: { target: 'es2022', parser, transform, keepClassNames: true }, sourceMaps: 'inline' }];
+const typescript = [
+  '@swc/jest',
+  { jsc: { target: 'es2022', parser, transform, keepClassNames: true }, sourceMaps: 'inline' },
+];
 const javascript = ['@swc/jest', { jsc: { target: 'es2022', parser: { syntax: 'ecmascript' } } }];
 
 /** Real parts: a PostgreSQL that the tests start, the service over HTTP, the built command, a browser. */

@@ -8,8 +8,17 @@ needChromium();
 needPackages();
 build();
 linkCommand();
-const { status } = spawnSync(process.execPath, ['--experimental-vm-modules', '--disable-warning=ExperimentalWarning', 'node_modules/jest/bin/jest.js', ...process.argv.slice(2)], {
-  cwd: root,
-  stdio: 'inherit',
-});
+const { status } = spawnSync(
+  process.execPath,
+  [
+    '--experimental-vm-modules',
+    '--disable-warning=ExperimentalWarning',
+    'node_modules/jest/bin/jest.js',
+    ...process.argv.slice(2),
+  ],
+  {
+    cwd: root,
+    stdio: 'inherit',
+  },
+);
 process.exit(status ?? 1);

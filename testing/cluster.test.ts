@@ -1,5 +1,14 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { chmodSync, existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import {
+  chmodSync,
+  existsSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs';
 import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -24,7 +33,9 @@ const isAlive = (pid: number) => {
   }
 };
 const counts = async ({ address, operatorKey }: { address: string; operatorKey: string }) => {
-  const reply = await fetch(`${address}/v1/operator/stats`, { headers: { authorization: `Bearer ${readFileSync(operatorKey, 'utf8').trim()}` } });
+  const reply = await fetch(`${address}/v1/operator/stats`, {
+    headers: { authorization: `Bearer ${readFileSync(operatorKey, 'utf8').trim()}` },
+  });
   return ((await reply.json()) as { counts: Record<string, number> }).counts;
 };
 
@@ -84,16 +95,22 @@ describe('the embedded cluster', () => {
     writeFileSync(version, original);
   });
 
-  (asRoot ? test : test.skip)('a folder that the postgres account cannot reach is noticed, and another taken', async () => {
-    const closed = mkdtempSync(join(tmpdir(), 'gather-lane-closed-'));
-    const before = existsSync('/var/lib/gather-lane') ? readdirSync('/var/lib/gather-lane') : [];
-    const service = await start([], { cwd: closed });
-    expect(service.said()).toMatch(/cannot pass through .*gather-lane-closed-.*, so the database is kept in \/var\/lib\/gather-lane\//);
-    expect((await fetch(`${service.address}/ready`)).status).toBe(200);
-    await service.stop();
-    rmSync(closed, { recursive: true });
-    for (const name of readdirSync('/var/lib/gather-lane').filter((name) => !before.includes(name))) rmSync(join('/var/lib/gather-lane', name), { recursive: true });
-  });
+  (asRoot ? test : test.skip)(
+    'a folder that the postgres account cannot reach is noticed, and another taken',
+    async () => {
+      const closed = mkdtempSync(join(tmpdir(), 'gather-lane-closed-'));
+      const before = existsSync('/var/lib/gather-lane') ? readdirSync('/var/lib/gather-lane') : [];
+      const service = await start([], { cwd: closed });
+      expect(service.said()).toMatch(
+        /cannot pass through .*gather-lane-closed-.*, so the database is kept in \/var\/lib\/gather-lane\//,
+      );
+      expect((await fetch(`${service.address}/ready`)).status).toBe(200);
+      await service.stop();
+      rmSync(closed, { recursive: true });
+      for (const name of readdirSync('/var/lib/gather-lane').filter((name) => !before.includes(name)))
+        rmSync(join('/var/lib/gather-lane', name), { recursive: true });
+    },
+  );
 });
 
 describe('starts that are refused', () => {

@@ -1,28 +1,20 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { makeDatabase } from '../packages/server/src/testing/test-service.js';
-import { run, start, type Run, type Started } from './command.js';
+import { run, type Run } from './command.js';
+import { startDemo, type DemoService } from './demo-service.js';
 
-let database: Awaited<ReturnType<typeof makeDatabase>>;
+let service: DemoService;
 let folder = '';
-let service: Started;
 let env: Record<string, string>;
 
 beforeAll(async () => {
-  folder = mkdtempSync(join(tmpdir(), 'gather-lane-command-'));
-  database = await makeDatabase();
-  const { host, port, user, password, database: name } = database.address;
-  const url = `postgres://${user}:${encodeURIComponent(password!)}@${host}:${port}/${name}`;
-  service = await start(['--demo'], { cwd: folder, env: { GATHER_LANE_DATABASE_URL: url } });
+  service = await startDemo();
+  folder = service.folder;
   env = { GATHER_LANE_ADDRESS: service.address, GATHER_LANE_SESSION_FILE: join(folder, 'session.json') };
 });
-afterAll(async () => {
-  await service.stop();
-  await database.drop();
-  rmSync(folder, { recursive: true });
-});
+afterAll(() => service.end());
 
 const gl = (...args: string[]): Promise<Run> => run(args, { env, cwd: folder });
 const json = async <T>(...args: string[]): Promise<T> => {
@@ -39,9 +31,16 @@ interface Post {
 
 describe('before signing in', () => {
   test('usage: help is 0, an unknown command, option or value is 2, each said on stderr', async () => {
-    expect(await gl('--help')).toMatchObject({ code: 0, out: expect.stringContaining('sign-in') as string });
-    expect(await gl('--version')).toMatchObject({ code: 0, out: expect.stringMatching(/^\d+\.\d+\.\d+\n$/) as string });
-    for (const wrong of [['dance'], ['feed', '--sideways'], ['feed', '--order', 'loudest'], ['feed', '--pages', '0'], ['post'], []]) {
+    expect(await gl('--help')).toMatchObject({ code: 0, out: expect.stringContaining('sign-in') });
+    expect(await gl('--version')).toMatchObject({ code: 0, out: expect.stringMatching(/^\d+\.\d+\.\d+\n$/) });
+    for (const wrong of [
+      ['dance'],
+      ['feed', '--sideways'],
+      ['feed', '--order', 'loudest'],
+      ['feed', '--pages', '0'],
+      ['post'],
+      [],
+    ]) {
       const { code, out, err } = await gl(...wrong);
       expect([wrong, code, out]).toEqual([wrong, 2, '']);
       expect(err).not.toBe('');
@@ -76,7 +75,10 @@ describe('before signing in', () => {
 describe('accounts', () => {
   test('sign-up reads the password from standard input, signs in, and keeps the session with mode 0600', async () => {
     const args = ['sign-up', 'Perran Quill', '--email', 'perran@cut.example', '--password-stdin'];
-    expect(await run(args, { env, input: 'a decent password\n' })).toMatchObject({ code: 0, out: 'Welcome, Perran Quill: you are @perran_quill, and signed in.\n' });
+    expect(await run(args, { env, input: 'a decent password\n' })).toMatchObject({
+      code: 0,
+      out: 'Welcome, Perran Quill: you are @perran_quill, and signed in.\n',
+    });
     expect(statSync(env.GATHER_LANE_SESSION_FILE!).mode & 0o777).toBe(0o600);
     expect(readFileSync(env.GATHER_LANE_SESSION_FILE!, 'utf8')).not.toContain('a decent password');
     expect((await gl('whoami')).out).toMatch(/@perran_quill +Perran Quill +perran@cut\.example/);
@@ -94,8 +96,14 @@ describe('accounts', () => {
   test('a wrong password is refused; a demo user needs none', async () => {
     const wrong = await run(['sign-in', 'perran_quill', '--password-stdin'], { env, input: 'nope' });
     expect([wrong.code, wrong.err]).toEqual([1, expect.stringContaining('Handle, e-mail or password is wrong')]);
-    expect(await gl('sign-in', '@odile')).toMatchObject({ code: 0, out: "Signed in as @odile with the demo's password.\n" });
-    expect(await json<{ handle: string; tallies: object }>('whoami')).toMatchObject({ handle: 'odile', tallies: { following: 24 } });
+    expect(await gl('sign-in', '@odile')).toMatchObject({
+      code: 0,
+      out: "Signed in as @odile with the demo's password.\n",
+    });
+    expect(await json<{ handle: string; tallies: object }>('whoami')).toMatchObject({
+      handle: 'odile',
+      tallies: { following: 24 },
+    });
   });
 
   test('an expired access token is renewed without a word', async () => {
@@ -112,9 +120,17 @@ describe('the feed', () => {
   test('reads pages in both orders, as a table and as JSON, without repeating a post', async () => {
     const table = await gl('feed', '--limit', '3', '--pages', '2');
     expect(table.code).toBe(0);
-    expect(table.out).toMatch(/^ID +BY +POSTED +SAID +POST/);
+    expect(table.out).toMatch(/^ID +BY +POSTED +COMMENTS +POST/);
     expect(table.err).toContain('6 posts; there are more: --pages 3');
-    const { items, next } = await json<{ items: Post[]; next: string }>('feed', '--order', 'score', '--pages', '4', '--limit', '10');
+    const { items, next } = await json<{ items: Post[]; next: string }>(
+      'feed',
+      '--order',
+      'score',
+      '--pages',
+      '4',
+      '--limit',
+      '10',
+    );
     expect(new Set(items.map((post) => post.id)).size).toBe(40);
     expect(next).toEqual(expect.any(String));
     const times = items.map((post) => (post as unknown as { laneTime: string }).laneTime);
@@ -122,7 +138,9 @@ describe('the feed', () => {
   });
 
   test('--place says why; place explains one post, by the end of its id', async () => {
-    expect((await gl('feed', '--order', 'score', '--place', '--limit', '2')).out).toMatch(/You follow @\w+; posted \d+ \w{3} \d\d:\d\d UTC;/);
+    expect((await gl('feed', '--order', 'score', '--place', '--limit', '2')).out).toMatch(
+      /You follow @\w+; posted \d+ \w{3} \d\d:\d\d UTC;/,
+    );
     const { items } = await json<{ items: Post[] }>('feed', '--limit', '1', '--order', 'score');
     const { code, out } = await gl('place', items[0]!.id.slice(-6));
     expect(code).toBe(0);
@@ -139,7 +157,10 @@ describe('the feed', () => {
   });
 
   test('an id that ends like none, or like several, is refused', async () => {
-    expect(await gl('show', 'ffffff0')).toMatchObject({ code: 1, err: expect.stringContaining('No id shown lately ends in') as string });
+    expect(await gl('show', 'ffffff0')).toMatchObject({
+      code: 1,
+      err: expect.stringContaining('No id shown lately ends in'),
+    });
     expect(await gl('show', 'no-id!')).toMatchObject({ code: 2 });
   });
 
@@ -160,14 +181,20 @@ describe('posts, comments and follows', () => {
     const comment = await json<{ id: string }>('comment', end, 'Kettle is on.');
     expect((await gl('comment', end, 'On our way.', '--reply-to', comment.id.slice(-6))).code).toBe(0);
     const shown = await json<Post>('show', end);
-    expect(shown).toMatchObject({ body: 'No frost any more.', comments: [{ body: 'Kettle is on.' }, { body: 'On our way.', parentId: comment.id }] });
+    expect(shown).toMatchObject({
+      body: 'No frost any more.',
+      comments: [{ body: 'Kettle is on.' }, { body: 'On our way.', parentId: comment.id }],
+    });
     expect(await gl('delete', end)).toMatchObject({ code: 0, out: `Deleted ${end}.\n` });
     expect((await gl('show', id)).code).toBe(1);
   });
 
   test('somebody else’s post cannot be edited or deleted, and the refusal says why', async () => {
     const { items } = await json<{ items: Post[] }>('feed', '--no-own', '--limit', '1');
-    for (const args of [['edit', items[0]!.id, 'mine'], ['delete', items[0]!.id]]) {
+    for (const args of [
+      ['edit', items[0]!.id, 'mine'],
+      ['delete', items[0]!.id],
+    ]) {
       const { code, out, err } = await gl(...args);
       expect([code, out]).toEqual([1, '']);
       expect(err).toContain('This is not yours');
@@ -176,7 +203,10 @@ describe('posts, comments and follows', () => {
   });
 
   test('a text that is too long is refused with its size', async () => {
-    expect(await gl('post', 'x'.repeat(601))).toMatchObject({ code: 1, err: expect.stringContaining('at most 600 characters, but has 601') as string });
+    expect(await gl('post', 'x'.repeat(601))).toMatchObject({
+      code: 1,
+      err: expect.stringContaining('at most 600 characters, but has 601'),
+    });
   });
 
   test('follow, again, unfollow, and the profile says so', async () => {
@@ -187,7 +217,9 @@ describe('posts, comments and follows', () => {
     expect(await json('profile', 'wren')).toMatchObject({ handle: 'wren', relation: { youFollow: true }, latest: [] });
     expect((await gl('unfollow', '@wren')).code).toBe(0);
     expect((await gl('follow', '@odile')).err).toContain('Nobody follows themselves');
-    expect((await gl('profile', '--bio', 'Between Ropewalk and Hob Hill.')).out).toContain('Between Ropewalk and Hob Hill.');
+    expect((await gl('profile', '--bio', 'Between Ropewalk and Hob Hill.')).out).toContain(
+      'Between Ropewalk and Hob Hill.',
+    );
   });
 
   test('another’s control characters do not reach the terminal', async () => {
@@ -204,24 +236,39 @@ describe('config and check setup', () => {
     expect(await gl('config')).toMatchObject({ code: 0 });
     const written = readFileSync(join(folder, 'gather-lane.yaml'), 'utf8');
     expect(written).toBe((await gl('config', '--stdout')).out);
-    expect(await gl('config')).toMatchObject({ code: 1, err: expect.stringContaining('left as it is') as string });
+    expect(await gl('config')).toMatchObject({ code: 1, err: expect.stringContaining('left as it is') });
     rmSync(join(folder, 'gather-lane.yaml'));
   });
 
   test('check setup looks at everything, and says how to mend what is wrong', async () => {
-    const { port, password, host } = database.address;
-    const own = (secret: string) => ({ PGHOST: host, PGPORT: String(port), PGUSER: 'postgres', PGPASSWORD: secret, PGDATABASE: database.address.database });
+    const { port, password, host, database } = service.database;
+    const own = (secret: string) => ({
+      PGHOST: host,
+      PGPORT: String(port),
+      PGUSER: 'postgres',
+      PGPASSWORD: secret,
+      PGDATABASE: database,
+    });
     const good = await run(['check', 'setup', '--port', '0'], { cwd: folder, env: own(password!) });
     expect(good.code).toBe(0);
     expect(good.out).toMatch(/Database +good/);
-    const bad = await run(['check', 'setup', '--port', new URL(service.address).port, '--json'], { cwd: folder, env: own('wrong') });
+    const bad = await run(['check', 'setup', '--port', new URL(service.address).port, '--json'], {
+      cwd: folder,
+      env: own('wrong'),
+    });
     expect(bad.code).toBe(1);
     expect((JSON.parse(bad.out) as { findings: object[] }).findings).toEqual(
       expect.arrayContaining([
-        expect.objectContaining({ what: 'Database', state: 'bad', mend: expect.stringContaining('refuses the password') as string }),
-        expect.objectContaining({ what: 'Port', state: 'bad', mend: expect.stringContaining('--port') as string }),
+        expect.objectContaining({
+          what: 'Database',
+          state: 'bad',
+          mend: expect.stringContaining('refuses the password'),
+        }),
+        expect.objectContaining({ what: 'Port', state: 'bad', mend: expect.stringContaining('--port') }),
       ]),
     );
-    expect((await run(['check', 'setup', '--port', '0'], { cwd: folder })).out).toMatch(/PostgreSQL +good +.*embedded cluster/);
+    expect((await run(['check', 'setup', '--port', '0'], { cwd: folder })).out).toMatch(
+      /PostgreSQL +good +.*embedded cluster/,
+    );
   });
 });

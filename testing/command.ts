@@ -19,7 +19,9 @@ interface Options {
 
 /** The environment without what the machine's own shell may set. */
 const clean = (env: Record<string, string> = {}): NodeJS.ProcessEnv => {
-  const inherited = Object.entries(process.env).filter(([name]) => !/^(GATHER_LANE_|PG[A-Z]+$|NODE_OPTIONS$|FORCE_COLOR$)/.test(name));
+  const inherited = Object.entries(process.env).filter(
+    ([name]) => !/^(GATHER_LANE_|PG[A-Z]+$|NODE_OPTIONS$|FORCE_COLOR$)/.test(name),
+  );
   return { ...Object.fromEntries(inherited), NO_COLOR: '1', ...env };
 };
 
@@ -49,7 +51,10 @@ export interface Started {
 /** Starts a service with the command and waits until it listens. Fails with what it said when it ends first. */
 export function start(args: string[], { cwd, env }: Options = {}): Promise<Started> {
   return new Promise((resolve, reject) => {
-    const child = spawn(process.execPath, [COMMAND, 'start', '--json', '--port', '0', ...args], { env: clean(env), ...(cwd && { cwd }) });
+    const child = spawn(process.execPath, [COMMAND, 'start', '--json', '--port', '0', ...args], {
+      env: clean(env),
+      ...(cwd && { cwd }),
+    });
     let [out, err] = ['', ''];
     const ended = new Promise<number | null>((done) => child.once('close', done));
     void ended.then((code) => reject(new Error(`the service ended with ${code}: ${err}`)));

@@ -10,7 +10,7 @@ export function printPosts(posts: FeedItem[], options: { order?: 'recent' | 'sco
     { head: 'BY', width: 16 },
     { head: 'POSTED', width: 12 },
     ...(scored ? [{ head: 'STANDS AT', width: 12 }] : []),
-    { head: 'SAID', align: 'right' as const, width: 4 },
+    { head: 'COMMENTS', align: 'right' as const, width: 8 },
     { head: 'POST', width: 'rest' as const },
   ];
   const rows = posts.flatMap((post): Cell[][] => {
@@ -26,7 +26,8 @@ export function printPosts(posts: FeedItem[], options: { order?: 'recent' | 'sco
       harmless(post.body) + edited,
     ];
     if (!post.place) return [row];
-    return [row, ['', { content: colors.dim(post.place.sentence), colSpan: columns.length - 1 }]];
+    const blank: Cell[] = columns.map(() => '');
+    return [row, ['', { content: colors.dim(post.place.sentence), colSpan: columns.length - 1 }], blank];
   });
   printTable(columns, rows);
 }
@@ -46,7 +47,7 @@ export function printPost(post: FeedItem, comments: Comment[], more: boolean): v
     [
       { head: 'ID', width: 6 },
       { head: 'BY', width: 16 },
-      { head: 'SAID', width: 12 },
+      { head: 'AT', width: 12 },
       { head: 'TO', width: 6 },
       { head: 'COMMENT', width: 'rest' },
     ],

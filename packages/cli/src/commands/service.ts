@@ -123,8 +123,7 @@ async function start(options: StartCommandOptions): Promise<void> {
       progress: bar.update,
     });
   } catch (error) {
-    if (error instanceof StartRefused || error instanceof DatabaseFault)
-      throw new Failure(error.message);
+    if (error instanceof StartRefused || error instanceof DatabaseFault) throw new Failure(error.message);
     throw error;
   } finally {
     bar.stop();
@@ -145,14 +144,12 @@ function progressBar(): { update: (step: string, done: number, total: number) =>
   return {
     update(step, done, total) {
       if (!process.stderr.isTTY) return;
-      bar ??= new SingleBar({
-        format: `${step} {bar} {percentage} % · {value} of {total} rows`,
-        barCompleteChar: '━',
-        barIncompleteChar: '─',
-        hideCursor: true,
-        stream: process.stderr,
-      });
-      if (done <= 200 && !bar.isActive) bar.start(total, 0);
+      if (!bar) {
+        const format = `${step} {bar} {percentage} % · {value} of {total} rows`;
+        const look = { barCompleteChar: '━', barIncompleteChar: '─', hideCursor: true, stream: process.stderr };
+        bar = new SingleBar({ format, ...look });
+        bar.start(total, 0);
+      }
       bar.update(done);
     },
     stop: () => bar?.stop(),

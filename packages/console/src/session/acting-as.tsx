@@ -38,6 +38,8 @@ export function ActingAs() {
         size="small"
         sx={{ width: 210 }}
         disableClearable
+        selectOnFocus
+        handleHomeEndKeys
         open={open}
         onOpen={() => setOpen(true)}
         onClose={() => setOpen(false)}

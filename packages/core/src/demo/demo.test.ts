@@ -8,9 +8,16 @@ const demo = makeDemo(now);
 describe('the Wherry Cut', () => {
   test('is the same every time, whenever it is made: only the instants move', () => {
     const later = makeDemo(now + 5 * 3_600_000 + 123);
-    const plain = (d: typeof demo) => [d.posts.map((p) => p.body), d.comments.map((c) => c.body), d.users.map((u) => u.bio), d.follows.length];
+    const plain = (d: typeof demo) => [
+      d.posts.map((p) => p.body),
+      d.comments.map((c) => c.body),
+      d.users.map((u) => u.bio),
+      d.follows.length,
+    ];
     expect(plain(later)).toEqual(plain(demo));
-    expect(later.posts.map((p, i) => p.createdAt - demo.posts[i]!.createdAt)).toEqual(demo.posts.map(() => 5 * 3_600_000 + 123));
+    expect(later.posts.map((p, i) => p.createdAt - demo.posts[i]!.createdAt)).toEqual(
+      demo.posts.map(() => 5 * 3_600_000 + 123),
+    );
     expect(makeDemo(now)).toEqual(demo);
   });
 

@@ -1,11 +1,22 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { isSnapshot, readFeedCursor, readListCursor, writeFeedCursor, writeListCursor, type FeedCursor } from './cursor.js';
+import {
+  isSnapshot,
+  readFeedCursor,
+  readListCursor,
+  writeFeedCursor,
+  writeListCursor,
+  type FeedCursor,
+} from './cursor.js';
 
 const instant = fc.integer({ min: -8.64e15, max: 8.64e15 });
-const snapshot = fc
-  .tuple(fc.bigInt({ min: 1n, max: 10n ** 15n }), fc.uniqueArray(fc.nat(500), { maxLength: 20 }))
-  .map(([xmin, gaps]) => `${xmin}:${xmin + 501n}:${[...gaps].sort((a, b) => a - b).map((gap) => xmin + BigInt(gap)).join(',')}`);
+const snapshot = fc.tuple(fc.bigInt({ min: 1n, max: 10n ** 15n }), fc.uniqueArray(fc.nat(500), { maxLength: 20 })).map(
+  ([xmin, gaps]) =>
+    `${xmin}:${xmin + 501n}:${[...gaps]
+      .sort((a, b) => a - b)
+      .map((gap) => xmin + BigInt(gap))
+      .join(',')}`,
+);
 const feedCursor: fc.Arbitrary<FeedCursor> = fc.record({
   mark: fc.constantFrom('next', 'first'),
   order: fc.constantFrom('recent', 'score'),
@@ -42,12 +53,22 @@ describe('feed cursors', () => {
   });
 
   test('arbitrary text is refused, never thrown at', () => {
-    fc.assert(fc.property(fc.string({ unit: 'binary', maxLength: 200 }), (text) => expect(readFeedCursor(text)).toBeNull()));
+    fc.assert(
+      fc.property(fc.string({ unit: 'binary', maxLength: 200 }), (text) => expect(readFeedCursor(text)).toBeNull()),
+    );
     expect(readFeedCursor('A'.repeat(20_000))).toBeNull();
   });
 
   test('the mark of an empty feed has no position; a next cursor always has one', () => {
-    const empty = { mark: 'first', order: 'score', own: true, weighting: 1, position: null, snapshot: '5:5:', begun: 0 } as const;
+    const empty = {
+      mark: 'first',
+      order: 'score',
+      own: true,
+      weighting: 1,
+      position: null,
+      snapshot: '5:5:',
+      begun: 0,
+    } as const;
     expect(readFeedCursor(writeFeedCursor(empty))).toEqual(empty);
     expect(readFeedCursor(writeFeedCursor({ ...empty, mark: 'next' }))).toBeNull();
   });
@@ -56,7 +77,14 @@ describe('feed cursors', () => {
     expect(['10:20:', '10:10:', '10:20:10,15,19'].map(isSnapshot)).toEqual([true, true, true]);
     const wrong = ['', '0:5:', '20:10:', '10:20:9', '10:20:20', '10:20:15,12', '10:20:15,15', '10:20', "1:1:' OR 1=1"];
     expect(wrong.filter(isSnapshot)).toEqual([]);
-    const base = { mark: 'next', order: 'score', own: true, weighting: 1, position: { at: 0, id: '00000000-0000-7000-8000-000000000000' }, begun: 0 } as const;
+    const base = {
+      mark: 'next',
+      order: 'score',
+      own: true,
+      weighting: 1,
+      position: { at: 0, id: '00000000-0000-7000-8000-000000000000' },
+      begun: 0,
+    } as const;
     expect(readFeedCursor(writeFeedCursor({ ...base, snapshot: '20:10:' }))).toBeNull();
   });
 });

@@ -17,29 +17,47 @@ describe('lane time', () => {
 
   test('doubling base + P moves a post by exactly one half-life', () => {
     fc.assert(
-      fc.property(instant, fc.integer({ min: 60_000, max: 1e9 }), fc.integer({ min: 1, max: 20 }), (at, halfLifeMs, doublings) => {
-        // base 1 and weight 1 (thousandths): n people make base + P = 1 + n.
-        const w: Weighting = { halfLifeMs, base: 1, weights: { like: 1 } };
-        expect(laneTime(at, w, { like: 2 ** doublings - 1 })).toBe(at + doublings * halfLifeMs);
-      }),
+      fc.property(
+        instant,
+        fc.integer({ min: 60_000, max: 1e9 }),
+        fc.integer({ min: 1, max: 20 }),
+        (at, halfLifeMs, doublings) => {
+          // base 1 and weight 1 (thousandths): n people make base + P = 1 + n.
+          const w: Weighting = { halfLifeMs, base: 1, weights: { like: 1 } };
+          expect(laneTime(at, w, { like: 2 ** doublings - 1 })).toBe(at + doublings * halfLifeMs);
+        },
+      ),
     );
   });
 
   test('doubling base + N costs exactly one half-life', () => {
     fc.assert(
-      fc.property(instant, fc.integer({ min: 60_000, max: 1e9 }), fc.integer({ min: 1, max: 20 }), (at, halfLifeMs, doublings) => {
-        const w: Weighting = { halfLifeMs, base: 1, weights: { dislike: -1 } };
-        expect(laneTime(at, w, { dislike: 2 ** doublings - 1 })).toBe(at - doublings * halfLifeMs);
-      }),
+      fc.property(
+        instant,
+        fc.integer({ min: 60_000, max: 1e9 }),
+        fc.integer({ min: 1, max: 20 }),
+        (at, halfLifeMs, doublings) => {
+          const w: Weighting = { halfLifeMs, base: 1, weights: { dislike: -1 } };
+          expect(laneTime(at, w, { dislike: 2 ** doublings - 1 })).toBe(at - doublings * halfLifeMs);
+        },
+      ),
     );
   });
 
   test('the order of two posts does not change when both are moved in time together', () => {
     fc.assert(
-      fc.property(weighting, instant, instant, people, people, fc.integer({ min: 0, max: 1e12 }), (w, a, b, pa, pb, passed) => {
-        const before = Math.sign(laneTime(a, w, pa) - laneTime(b, w, pb));
-        expect(Math.sign(laneTime(a + passed, w, pa) - laneTime(b + passed, w, pb))).toBe(before);
-      }),
+      fc.property(
+        weighting,
+        instant,
+        instant,
+        people,
+        people,
+        fc.integer({ min: 0, max: 1e12 }),
+        (w, a, b, pa, pb, passed) => {
+          const before = Math.sign(laneTime(a, w, pa) - laneTime(b, w, pb));
+          expect(Math.sign(laneTime(a + passed, w, pa) - laneTime(b + passed, w, pb))).toBe(before);
+        },
+      ),
     );
   });
 

@@ -19,16 +19,27 @@ describe('the sentence that explains a place', () => {
 
   test('says so when nobody has acted, and of one’s own post', () => {
     const { sentence } = explainPlace(at, FIRST_WEIGHTING, { comment: 0 }, { own: true });
-    expect(sentence).toBe('Your own post; posted 21 Nov 10:00 UTC; nobody but its author has acted on it yet, so it stands at its creation time.');
+    expect(sentence).toBe(
+      'Your own post; posted 21 Nov 10:00 UTC; nobody but its author has acted on it yet, so it stands at its creation time.',
+    );
   });
 
   test('says when engagement holds a post back, or cancels out', () => {
     const w = { halfLifeMs: 3_600_000, base: 1000, weights: { comment: -1000, wave: 1000 } };
-    expect(explainPlace(at, w, { comment: 1 }, bram).sentence).toContain('moves it 1 h back, as though posted 21 Nov 09:00 UTC');
+    expect(explainPlace(at, w, { comment: 1 }, bram).sentence).toContain(
+      'moves it 1 h back, as though posted 21 Nov 09:00 UTC',
+    );
     expect(explainPlace(at, w, { comment: 1, wave: 1 }, bram).sentence).toContain('which cancels out');
   });
 
   test('lengths of time read well', () => {
-    expect([5_000, 90_000, 3_600_000, 5_400_000, 90_000_000, 86_400_000].map(readDuration)).toEqual(['5 s', '2 min', '1 h', '1 h 30 min', '1 d 1 h', '1 d']);
+    expect([5_000, 90_000, 3_600_000, 5_400_000, 90_000_000, 86_400_000].map(readDuration)).toEqual([
+      '5 s',
+      '2 min',
+      '1 h',
+      '1 h 30 min',
+      '1 d 1 h',
+      '1 d',
+    ]);
   });
 });

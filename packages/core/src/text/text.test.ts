@@ -20,7 +20,11 @@ describe('counting characters', () => {
 
   test('texts joined by a space count as their sum and one', () => {
     const word = fc.stringMatching(/^[a-z]{1,20}$/);
-    fc.assert(fc.property(word, word, (a, b) => expect(countCharacters(`${a} ${b}`)).toBe(countCharacters(a) + countCharacters(b) + 1)));
+    fc.assert(
+      fc.property(word, word, (a, b) =>
+        expect(countCharacters(`${a} ${b}`)).toBe(countCharacters(a) + countCharacters(b) + 1),
+      ),
+    );
   });
 });
 

@@ -22,25 +22,36 @@ beforeAll(async () => {
 });
 afterAll(() => service.stop());
 
-const makePost = async () => (await service.call<{ id: string }>('POST', '/v1/posts', { as: author, body: { body: 'A tow, anybody?' } })).json.id;
-const say = async (body: string, more: object = {}, on = post) => service.call<Comment>('POST', `/v1/posts/${on}/comments`, { as: reader, body: { body, ...more } });
+const makePost = async () =>
+  (await service.call<{ id: string }>('POST', '/v1/posts', { as: author, body: { body: 'A tow, anybody?' } })).json.id;
+const say = async (body: string, more: object = {}, on = post) =>
+  service.call<Comment>('POST', `/v1/posts/${on}/comments`, { as: reader, body: { body, ...more } });
 
 describe('comments', () => {
   test('are made, answered, edited and deleted by their author', async () => {
     const first = await say('We can do that.');
     expect(first.status).toBe(201);
-    expect(first.json).toMatchObject({ postId: post, parentId: null, body: 'We can do that.', can: { edit: true, delete: true } });
+    expect(first.json).toMatchObject({
+      postId: post,
+      parentId: null,
+      body: 'We can do that.',
+      can: { edit: true, delete: true },
+    });
     const answer = await say('And we.', { parentId: first.json.id });
     expect(answer.json.parentId).toBe(first.json.id);
     const path = `/v1/comments/${answer.json.id}`;
-    expect((await service.call('PATCH', path, { as: reader, body: { body: 'So do we.' } })).json).toMatchObject({ body: 'So do we.', version: 2 });
+    expect((await service.call('PATCH', path, { as: reader, body: { body: 'So do we.' } })).json).toMatchObject({
+      body: 'So do we.',
+      version: 2,
+    });
     expect((await service.call('DELETE', path, { as: reader })).status).toBe(204);
     expect((await service.call('GET', path)).status).toBe(404);
   });
 
   test('a comment of somebody else: 403, made-up 404, nobody 401, stale 412, and it stands as it was', async () => {
     const { id } = (await say('Mine')).json;
-    const edit = (path: string, sent: object) => service.call('PATCH', `/v1/comments/${path}`, { body: { body: 'x' }, ...sent });
+    const edit = (path: string, sent: object) =>
+      service.call('PATCH', `/v1/comments/${path}`, { body: { body: 'x' }, ...sent });
     expect((await edit(id, { as: author })).status).toBe(403);
     expect((await service.call('DELETE', `/v1/comments/${id}`, { as: author })).status).toBe(403);
     expect((await edit('0190a000-0000-7000-8000-00000000abcd', { as: reader })).status).toBe(404);
@@ -52,8 +63,12 @@ describe('comments', () => {
   test('the write itself repeats the decision', async () => {
     const { id } = (await say('Mine too')).json;
     const intruder = { kind: 'user', id: author.id } as const;
-    await expect(service.services.comments.edit(id, intruder, 'x', undefined)).rejects.toMatchObject({ code: 'not-yours' });
-    await expect(service.services.comments.delete(id, intruder, undefined)).rejects.toMatchObject({ code: 'not-yours' });
+    await expect(service.services.comments.edit(id, intruder, 'x', undefined)).rejects.toMatchObject({
+      code: 'not-yours',
+    });
+    await expect(service.services.comments.delete(id, intruder, undefined)).rejects.toMatchObject({
+      code: 'not-yours',
+    });
   });
 
   test('the parent is a visible comment of the same post', async () => {
@@ -61,7 +76,10 @@ describe('comments', () => {
     const gone = (await say('Soon gone')).json.id;
     await service.call('DELETE', `/v1/comments/${gone}`, { as: reader });
     for (const parentId of [elsewhere, gone, '0190a000-0000-7000-8000-00000000abcd'])
-      expect(await say('Answer', { parentId })).toMatchObject({ status: 422, json: { errors: [{ pointer: '/parentId' }] } });
+      expect(await say('Answer', { parentId })).toMatchObject({
+        status: 422,
+        json: { errors: [{ pointer: '/parentId' }] },
+      });
     expect((await say('Answer', { parentId: 'nonsense' })).status).toBe(422);
   });
 
@@ -89,7 +107,12 @@ describe('comments', () => {
       const seen: string[] = [];
       let next: string | null = null;
       do {
-        const page: Page = (await service.call<Page>('GET', `/v1/posts/${on}/comments?limit=3&sort=${sort}${next ? `&after=${next}` : ''}`)).json;
+        const page: Page = (
+          await service.call<Page>(
+            'GET',
+            `/v1/posts/${on}/comments?limit=3&sort=${sort}${next ? `&after=${next}` : ''}`,
+          )
+        ).json;
         seen.push(...page.items.map((comment) => comment.id));
         next = page.next;
       } while (next);

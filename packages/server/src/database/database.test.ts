@@ -19,7 +19,11 @@ afterAll(async () => {
   await made.drop();
 });
 
-const fault = (address: Parameters<typeof probeDatabase>[0]) => probeDatabase(address).then(() => 'none', (error: DatabaseFault) => [error.part, error.message].join(': '));
+const fault = (address: Parameters<typeof probeDatabase>[0]) =>
+  probeDatabase(address).then(
+    () => 'none',
+    (error: DatabaseFault) => [error.part, error.message].join(': '),
+  );
 
 describe('a database that cannot be used', () => {
   const admin = async (sql: string) => {
@@ -34,10 +38,16 @@ describe('a database that cannot be used', () => {
     expect(await fault(address)).toBe('none');
     expect(await fault({ ...address, port: 1 })).toMatch(/^host: Nothing listens/);
     expect(await fault({ ...address, host: 'no-such-host.invalid' })).toMatch(/^host: .* has no address/);
-    expect(await fault({ ...address, password: 'wrong' })).toMatch(/^password: .* refuses the password of role "postgres"/);
-    expect(await fault({ ...address, database: 'nowhere' })).toMatch(/^database: .* no database "nowhere": create it \(createdb/);
+    expect(await fault({ ...address, password: 'wrong' })).toMatch(
+      /^password: .* refuses the password of role "postgres"/,
+    );
+    expect(await fault({ ...address, database: 'nowhere' })).toMatch(
+      /^database: .* no database "nowhere": create it \(createdb/,
+    );
     await admin(`CREATE ROLE narrow LOGIN PASSWORD 'narrow'; REVOKE ALL ON SCHEMA public FROM public`);
-    expect(await fault({ ...address, user: 'narrow', password: 'narrow' })).toMatch(/^right: .* may not create tables .*GRANT CREATE/);
+    expect(await fault({ ...address, user: 'narrow', password: 'narrow' })).toMatch(
+      /^right: .* may not create tables .*GRANT CREATE/,
+    );
     await admin(`REVOKE CONNECT ON DATABASE ${address.database} FROM public`);
     expect(await fault({ ...address, user: 'narrow', password: 'narrow' })).toMatch(/^right: .*GRANT CONNECT/);
     await admin(`DROP ROLE narrow`);
@@ -54,16 +64,24 @@ describe('migrations', () => {
     expect(await migrationState(dataSource)).toBe('current');
     await dataSource.query(`INSERT INTO gather_lane_migrations (timestamp, name) VALUES (1, 'FromTheFuture')`);
     expect(await migrationState(dataSource)).toBe('newer');
-    await dataSource.query(`DELETE FROM gather_lane_migrations WHERE name IN ('FromTheFuture', 'Tallies1764000000004')`);
+    await dataSource.query(
+      `DELETE FROM gather_lane_migrations WHERE name IN ('FromTheFuture', 'Tallies1764000000004')`,
+    );
     expect(await migrationState(dataSource)).toBe('pending');
-    await dataSource.query(`INSERT INTO gather_lane_migrations (timestamp, name) VALUES (1764000000004, 'Tallies1764000000004')`);
+    await dataSource.query(
+      `INSERT INTO gather_lane_migrations (timestamp, name) VALUES (1764000000004, 'Tallies1764000000004')`,
+    );
   });
 
   test('undo themselves one by one, and run again, two services at once', async () => {
     for (const _ of dataSource.migrations) await dataSource.undoLastMigration();
-    const left = await dataSource.query<{ relname: string }[]>(`SELECT relname FROM pg_class WHERE relnamespace = 'public'::regnamespace AND relkind IN ('r', 'v')`);
+    const left = await dataSource.query<{ relname: string }[]>(
+      `SELECT relname FROM pg_class WHERE relnamespace = 'public'::regnamespace AND relkind IN ('r', 'v')`,
+    );
     expect(left.map((row) => row.relname)).toEqual(['gather_lane_migrations']);
-    const functions = await dataSource.query<unknown[]>(`SELECT proname FROM pg_proc WHERE pronamespace = 'public'::regnamespace`);
+    const functions = await dataSource.query<unknown[]>(
+      `SELECT proname FROM pg_proc WHERE pronamespace = 'public'::regnamespace`,
+    );
     expect(functions).toEqual([]);
     const second = createDataSource(made.address, 4);
     await second.initialize();
@@ -73,7 +91,8 @@ describe('migrations', () => {
   });
 
   test('every entity reads its table, and every foreign key is indexed with a stated ON DELETE', async () => {
-    for (const entity of ENTITIES) await expect(dataSource.manager.find(entity, { take: 1 })).resolves.toEqual(expect.any(Array));
+    for (const entity of ENTITIES)
+      await expect(dataSource.manager.find(entity, { take: 1 })).resolves.toEqual(expect.any(Array));
     const bare = await dataSource.query<unknown[]>(`
       SELECT c.conname, c.conrelid::regclass FROM pg_constraint c
       WHERE c.contype = 'f' AND c.connamespace = 'public'::regnamespace
@@ -103,7 +122,9 @@ describe('transactions', () => {
 
   test('any other failure is not repeated', async () => {
     let tries = 0;
-    await expect(inTransaction(dataSource, async (manager) => (tries++, manager.query(`SELECT 1 / 0`)))).rejects.toThrow('division by zero');
+    await expect(
+      inTransaction(dataSource, async (manager) => (tries++, manager.query(`SELECT 1 / 0`))),
+    ).rejects.toThrow('division by zero');
     expect(tries).toBe(1);
   });
 });

@@ -1,6 +1,15 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { readFeedCursor, writeFeedCursor } from '@gather-lane/core';
-import { addComments, addFollows, addPosts, addUsers, dice, plainFeed, scroll, type FeedReply } from '../testing/graph.js';
+import {
+  addComments,
+  addFollows,
+  addPosts,
+  addUsers,
+  dice,
+  plainFeed,
+  scroll,
+  type FeedReply,
+} from '../testing/graph.js';
 import { startTestService, type Actor, type TestService } from '../testing/test-service.js';
 
 let service: TestService;
@@ -22,9 +31,15 @@ describe('the feed query', () => {
     // A few write nearly everything, so that the sweep meets them alone.
     const posts = await addPosts(
       service,
-      Array.from({ length: 240 }, () => ({ author: chance(0.6) ? writers[int(3)]! : pick(writers), secondsAgo: int(span) })),
+      Array.from({ length: 240 }, () => ({
+        author: chance(0.6) ? writers[int(3)]! : pick(writers),
+        secondsAgo: int(span),
+      })),
     );
-    await addComments(service, Array.from({ length: 150 }, () => ({ post: pick(posts), author: pick(users) })));
+    await addComments(
+      service,
+      Array.from({ length: 150 }, () => ({ post: pick(posts), author: pick(users) })),
+    );
     const deleted = posts.filter(() => chance(0.08));
     await service.dataSource.query(`UPDATE posts SET deleted_at = now() WHERE id = ANY ($1)`, [deleted]);
 
@@ -48,9 +63,18 @@ describe('the feed query', () => {
     const viewer = await service.user();
     const writers = await addUsers(service, 5, 'counted');
     await addFollows(service, viewer.id, writers);
-    await addPosts(service, Array.from({ length: 120 }, (_, i) => ({ author: writers[i % 5]!, secondsAgo: i })));
+    await addPosts(
+      service,
+      Array.from({ length: 120 }, (_, i) => ({ author: writers[i % 5]!, secondsAgo: i })),
+    );
     const statements: string[] = [];
-    const { driver } = service.dataSource as unknown as { driver: { master: { on(event: 'acquire', on: (client: { query: (...a: unknown[]) => unknown; counted?: true }) => void): void } } };
+    const { driver } = service.dataSource as unknown as {
+      driver: {
+        master: {
+          on(event: 'acquire', on: (client: { query: (...a: unknown[]) => unknown; counted?: true }) => void): void;
+        };
+      };
+    };
     driver.master.on('acquire', (client) => {
       if (client.counted) return;
       const query = client.query.bind(client);
@@ -69,9 +93,19 @@ describe('the feed query', () => {
 describe('cursors', () => {
   test('are bound to order and choice, and refused when changed', async () => {
     const viewer = await service.user();
-    await addPosts(service, Array.from({ length: 5 }, (_, i) => ({ author: viewer.id, secondsAgo: i })));
+    await addPosts(
+      service,
+      Array.from({ length: 5 }, (_, i) => ({ author: viewer.id, secondsAgo: i })),
+    );
     const { next, first } = (await feed(viewer, 'limit=2&order=score')).json;
-    const refused = ['order=recent&after=' + next, 'order=score&own=false&after=' + next, 'order=score&after=' + first, 'order=score&after=' + next!.slice(1), 'after=x', 'after='];
+    const refused = [
+      'order=recent&after=' + next,
+      'order=score&own=false&after=' + next,
+      'order=score&after=' + first,
+      'order=score&after=' + next!.slice(1),
+      'after=x',
+      'after=',
+    ];
     for (const query of refused) expect((await feed(viewer, query)).status).toBe(400);
     expect((await feed(viewer, `order=score&limit=3&after=${next}`)).json.items).toHaveLength(3);
     expect((await service.call('GET', `/v1/feeds/following/newer?than=${next}`, { as: viewer })).status).toBe(400);
@@ -79,7 +113,10 @@ describe('cursors', () => {
 
   test('of a scroll that began more than a day ago answers 410', async () => {
     const viewer = await service.user();
-    await addPosts(service, Array.from({ length: 3 }, (_, i) => ({ author: viewer.id, secondsAgo: i })));
+    await addPosts(
+      service,
+      Array.from({ length: 3 }, (_, i) => ({ author: viewer.id, secondsAgo: i })),
+    );
     const { next } = (await feed(viewer, 'limit=1')).json;
     const old = writeFeedCursor({ ...readFeedCursor(next!)!, begun: Date.now() - 25 * 3_600_000 });
     expect(await feed(viewer, `after=${old}`)).toMatchObject({ status: 410, json: { title: 'This scroll has ended' } });
@@ -100,7 +137,10 @@ describe('what a feed holds', () => {
   test('the list after posting equals the list fetched afresh, and begins with the new post', async () => {
     const [viewer, friend] = [await service.user(), await service.user()];
     await addFollows(service, viewer.id, [friend.id]);
-    await addPosts(service, [{ author: friend.id, secondsAgo: 60 }, { author: viewer.id, secondsAgo: 30 }]);
+    await addPosts(service, [
+      { author: friend.id, secondsAgo: 60 },
+      { author: viewer.id, secondsAgo: 30 },
+    ]);
     const before = (await feed(viewer)).json.items;
     const post = await service.call<{ id: string }>('POST', '/v1/posts', { as: viewer, body: { body: 'Just now' } });
     const after = (await feed(viewer)).json.items;
@@ -113,14 +153,21 @@ describe('what a feed holds', () => {
   test('a comment lifts a post past a later one at once, and its author’s own comments do not', async () => {
     const [viewer, friend] = [await service.user(), await service.user()];
     await addFollows(service, viewer.id, [friend.id]);
-    const [early, late] = await addPosts(service, [{ author: friend.id, secondsAgo: 3600 }, { author: friend.id, secondsAgo: 60 }]);
+    const [early, late] = await addPosts(service, [
+      { author: friend.id, secondsAgo: 3600 },
+      { author: friend.id, secondsAgo: 60 },
+    ]);
     const ids = async () => (await feed(viewer, 'order=score')).json.items.map((item) => item.id);
     await service.call('POST', `/v1/posts/${early}/comments`, { as: friend, body: { body: 'My own words' } });
     expect(await ids()).toEqual([late, early]);
     await service.call('POST', `/v1/posts/${early}/comments`, { as: viewer, body: { body: 'Another’s words' } });
     expect(await ids()).toEqual([early, late]);
     const [top] = (await feed(viewer, 'order=score&place=true')).json.items;
-    expect(top!.place).toMatchObject({ follows: { handle: friend.handle }, lift: 0.807, parts: [{ kind: 'comment', people: 1, weight: 3 }] });
+    expect(top!.place).toMatchObject({
+      follows: { handle: friend.handle },
+      lift: 0.807,
+      parts: [{ kind: 'comment', people: 1, weight: 3 }],
+    });
     expect(top!.place!.laneTime).toBe(top!.laneTime);
     expect(top!.place!.sentence).toContain(`You follow @${friend.handle}; posted`);
   });
@@ -136,12 +183,16 @@ describe('what a feed holds', () => {
 });
 
 describe('newer', () => {
-  const newer = async (as: Actor, than: string) => (await service.call('GET', `/v1/feeds/following/newer?than=${than}`, { as })).json;
+  const newer = async (as: Actor, than: string) =>
+    (await service.call('GET', `/v1/feeds/following/newer?than=${than}`, { as })).json;
 
   test('counts what was made and what rose since, apart from the first post itself', async () => {
     const [viewer, friend, stranger] = [await service.user(), await service.user(), await service.user()];
     await addFollows(service, viewer.id, [friend.id]);
-    const [old] = await addPosts(service, [{ author: friend.id, secondsAgo: 7200 }, { author: friend.id, secondsAgo: 3600 }]);
+    const [old] = await addPosts(service, [
+      { author: friend.id, secondsAgo: 7200 },
+      { author: friend.id, secondsAgo: 3600 },
+    ]);
     const { first } = (await feed(viewer, 'order=score')).json;
     const none = { new: 0, risen: 0, more: false, reordered: false };
     expect(await newer(viewer, first)).toEqual(none);
@@ -158,7 +209,10 @@ describe('newer', () => {
     const writers = await addUsers(service, 3, 'busy');
     await addFollows(service, eager.id, writers);
     const marks = await Promise.all([idle, eager].map(async (viewer) => (await feed(viewer)).json.first));
-    await addPosts(service, Array.from({ length: 150 }, (_, i) => ({ author: writers[i % 3]!, secondsAgo: -1 - i })));
+    await addPosts(
+      service,
+      Array.from({ length: 150 }, (_, i) => ({ author: writers[i % 3]!, secondsAgo: -1 - i })),
+    );
     expect(await newer(idle, marks[0]!)).toEqual({ new: 0, risen: 0, more: false, reordered: false });
     expect(await newer(eager, marks[1]!)).toEqual({ new: 99, risen: 0, more: true, reordered: false });
   });
@@ -168,16 +222,22 @@ describe('places', () => {
   test('say why a post stands there, or why it is not there', async () => {
     const [viewer, friend, stranger] = [await service.user(), await service.user(), await service.user()];
     await addFollows(service, viewer.id, [friend.id]);
-    const [theirs, strange, mine, gone] = await addPosts(service, [friend, stranger, viewer, friend].map((who) => ({ author: who.id, secondsAgo: 60 })));
+    const [theirs, strange, mine, gone] = await addPosts(
+      service,
+      [friend, stranger, viewer, friend].map((who) => ({ author: who.id, secondsAgo: 60 })),
+    );
     await service.dataSource.query(`UPDATE posts SET deleted_at = now() WHERE id = $1`, [gone]);
     const own = (post: string) => service.call('GET', `/v1/feeds/following/places/${post}`, { as: viewer });
     expect((await own(theirs!)).json).toMatchObject({ inFeed: true, reason: null, place: { own: false } });
     expect((await own(mine!)).json).toMatchObject({ inFeed: true, place: { own: true } });
     expect((await own(strange!)).json).toMatchObject({ inFeed: false, reason: 'not-followed', place: null });
     expect((await own(gone!)).status).toBe(404);
-    const asOperator = (post: string) => service.call('GET', `/v1/operator/places/@${viewer.handle}/${post}`, { as: service.operatorKey });
+    const asOperator = (post: string) =>
+      service.call('GET', `/v1/operator/places/@${viewer.handle}/${post}`, { as: service.operatorKey });
     expect((await asOperator(gone!)).json).toMatchObject({ inFeed: false, reason: 'deleted' });
     expect((await asOperator(theirs!)).json).toMatchObject({ inFeed: true });
-    expect((await service.call('GET', `/v1/operator/places/@${viewer.handle}/${theirs}`, { as: viewer })).status).toBe(403);
+    expect((await service.call('GET', `/v1/operator/places/@${viewer.handle}/${theirs}`, { as: viewer })).status).toBe(
+      403,
+    );
   });
 });

@@ -13,15 +13,23 @@ beforeAll(async () => {
   viewer = await service.user();
   writers = await addUsers(service, 12, 'writer');
   await addFollows(service, viewer.id, writers);
-  posts = await addPosts(service, Array.from({ length: 500 }, (_, i) => ({ author: writers[i % 12]!, secondsAgo: 60 + (i % 250) * 40 })));
-  await addComments(service, Array.from({ length: 400 }, (_, i) => ({ post: posts[(i * 7) % 500]!, author: writers[(i * 5) % 12]! })));
+  posts = await addPosts(
+    service,
+    Array.from({ length: 500 }, (_, i) => ({ author: writers[i % 12]!, secondsAgo: 60 + (i % 250) * 40 })),
+  );
+  await addComments(
+    service,
+    Array.from({ length: 400 }, (_, i) => ({ post: posts[(i * 7) % 500]!, author: writers[(i * 5) % 12]! })),
+  );
 });
 afterAll(() => service.stop());
 
 /** Scrolls to the end while writers post, comment, take comments back and delete. */
 async function underWrites(order: 'recent' | 'score', seed: number) {
   const { int, pick, chance } = dice(seed);
-  const actors = await Promise.all(writers.slice(0, 4).map(async (id) => ({ id, token: (await service.services.sessions.actAs(id)).accessToken })));
+  const actors = await Promise.all(
+    writers.slice(0, 4).map(async (id) => ({ id, token: (await service.services.sessions.actAs(id)).accessToken })),
+  );
   await service.dataSource.query(`UPDATE posts SET deleted_at = NULL WHERE deleted_at IS NOT NULL`);
   // Half of the posts are never touched: these the scroll may not skip.
   const half = posts.filter((_, i) => (i + seed) % 2 === 0);
@@ -35,10 +43,18 @@ async function underWrites(order: 'recent' | 'score', seed: number) {
       touched.add(post);
       if (chance(0.2)) await service.call('POST', '/v1/posts', { as: as.token, body: { body: `new ${int(1e6)}` } });
       else if (chance(0.5) || made.length === 0) {
-        const { json } = await service.call<{ id?: string }>('POST', `/v1/posts/${post}/comments`, { as: as.token, body: { body: 'in between' } });
+        const { json } = await service.call<{ id?: string }>('POST', `/v1/posts/${post}/comments`, {
+          as: as.token,
+          body: { body: 'in between' },
+        });
         if (json.id) made.push(json.id);
-      } else if (chance(0.7)) await service.call('DELETE', `/v1/comments/${made.splice(int(made.length), 1)[0]}`, { as: as.token });
-      else await service.dataSource.query(`UPDATE posts SET deleted_at = CASE WHEN deleted_at IS NULL THEN clock_timestamp() END WHERE id = $1`, [post]);
+      } else if (chance(0.7))
+        await service.call('DELETE', `/v1/comments/${made.splice(int(made.length), 1)[0]}`, { as: as.token });
+      else
+        await service.dataSource.query(
+          `UPDATE posts SET deleted_at = CASE WHEN deleted_at IS NULL THEN clock_timestamp() END WHERE id = $1`,
+          [post],
+        );
     }
   };
   const writing = Promise.all(actors.map(write));
@@ -68,7 +84,10 @@ describe('reading on while others write', () => {
     const reader = await service.user();
     const [friend] = await addUsers(service, 1, 'faller');
     await addFollows(service, reader.id, [friend!]);
-    const ids = await addPosts(service, Array.from({ length: 30 }, (_, i) => ({ author: friend!, secondsAgo: 100 * i })));
+    const ids = await addPosts(
+      service,
+      Array.from({ length: 30 }, (_, i) => ({ author: friend!, secondsAgo: 100 * i })),
+    );
     const bottom = ids.at(-1)!;
     const [comment] = await addComments(service, [{ post: bottom, author: reader.id }]);
 
@@ -90,7 +109,10 @@ describe('reading on while others write', () => {
     const reader = await service.user();
     const [friend] = await addUsers(service, 1, 'restored');
     await addFollows(service, reader.id, [friend!]);
-    const ids = await addPosts(service, Array.from({ length: 12 }, (_, i) => ({ author: friend!, secondsAgo: 100 * i })));
+    const ids = await addPosts(
+      service,
+      Array.from({ length: 12 }, (_, i) => ({ author: friend!, secondsAgo: 100 * i })),
+    );
     const [comment] = await addComments(service, [{ post: ids.at(-1)!, author: reader.id }]);
     const { ids: read } = await scroll(service, reader.token, 'order=score&limit=4', async (page) => {
       if (page !== 1) return;
@@ -103,7 +125,9 @@ describe('reading on while others write', () => {
 
   test('falls are forgotten once no scroll can meet them', async () => {
     await service.dataSource.query(`UPDATE standing_drops SET dropped_at = clock_timestamp() - interval '26 hours'`);
-    const [{ before }] = await service.dataSource.query<[{ before: number }]>(`SELECT count(*)::integer AS before FROM standing_drops`);
+    const [{ before }] = await service.dataSource.query<[{ before: number }]>(
+      `SELECT count(*)::integer AS before FROM standing_drops`,
+    );
     expect(before).toBeGreaterThan(0);
     await service.services.feed.forgetDrops();
     expect(await service.dataSource.query<unknown[]>(`SELECT FROM standing_drops`)).toEqual([]);

@@ -11,8 +11,12 @@ interface Page {
   items: { handle: string }[];
   next: string | null;
 }
-const follow = (as: Actor, who: string) => service.call<{ changed: boolean; since: string }>('PUT', `/v1/follows/${who}`, { as });
-const pairs = async () => (await service.dataSource.query<{ pair: string }[]>(`SELECT follower_id || '>' || followee_id AS pair FROM follows`)).map((row) => row.pair);
+const follow = (as: Actor, who: string) =>
+  service.call<{ changed: boolean; since: string }>('PUT', `/v1/follows/${who}`, { as });
+const pairs = async () =>
+  (
+    await service.dataSource.query<{ pair: string }[]>(`SELECT follower_id || '>' || followee_id AS pair FROM follows`)
+  ).map((row) => row.pair);
 
 describe('following', () => {
   test('is 201 when new and 200 when it was so already, since the same instant', async () => {
@@ -37,12 +41,21 @@ describe('following', () => {
   });
 
   test('oneself is 422, somebody made up 404, nobody signed in 401, and too many 422', async () => {
-    const [a, ...others] = [await service.user(), await service.user(), await service.user(), await service.user(), await service.user()];
+    const [a, ...others] = [
+      await service.user(),
+      await service.user(),
+      await service.user(),
+      await service.user(),
+      await service.user(),
+    ];
     expect(await follow(a, a.id)).toMatchObject({ status: 422, json: { title: 'Nobody follows themselves' } });
     expect((await follow(a, '@not_there')).status).toBe(404);
     expect((await service.call('PUT', `/v1/follows/${a.id}`)).status).toBe(401);
     for (const other of others.slice(0, 3)) expect((await follow(a, other.id)).status).toBe(201);
-    expect(await follow(a, others[3]!.id)).toMatchObject({ status: 422, json: { detail: expect.stringContaining('the limit is 3') as string } });
+    expect(await follow(a, others[3]!.id)).toMatchObject({
+      status: 422,
+      json: { detail: expect.stringContaining('the limit is 3') },
+    });
     expect((await follow(a, others[0]!.id)).status).toBe(200);
   });
 
@@ -51,9 +64,14 @@ describe('following', () => {
     for (let round = 0; round < 30; round++) {
       const replies = await Promise.all([follow(a, b.id), follow(b, a.id)]);
       expect(replies.map((reply) => reply.status)).toEqual([201, 201]);
-      await Promise.all([service.call('DELETE', `/v1/follows/${b.id}`, { as: a }), service.call('DELETE', `/v1/follows/${a.id}`, { as: b })]);
+      await Promise.all([
+        service.call('DELETE', `/v1/follows/${b.id}`, { as: a }),
+        service.call('DELETE', `/v1/follows/${a.id}`, { as: b }),
+      ]);
     }
-    const [{ deadlocks }] = await service.dataSource.query<[{ deadlocks: string }]>(`SELECT deadlocks FROM pg_stat_database WHERE datname = current_database()`);
+    const [{ deadlocks }] = await service.dataSource.query<[{ deadlocks: string }]>(
+      `SELECT deadlocks FROM pg_stat_database WHERE datname = current_database()`,
+    );
     expect(Number(deadlocks)).toBe(0);
   });
 
@@ -73,12 +91,16 @@ describe('following', () => {
     const seen: string[] = [];
     let next: string | null = null;
     do {
-      const page: Page = (await service.call<Page>('GET', `/v1/users/${star.id}/followers?limit=2${next ? `&after=${next}` : ''}`)).json;
+      const page: Page = (
+        await service.call<Page>('GET', `/v1/users/${star.id}/followers?limit=2${next ? `&after=${next}` : ''}`)
+      ).json;
       seen.push(...page.items.map((user) => user.handle));
       next = page.next;
     } while (next);
     expect(seen).toEqual(fans.map((fan) => fan.handle).reverse());
-    expect((await service.call<Page>('GET', `/v1/users/${fans[0]!.id}/following`)).json.items.map((user) => user.handle)).toEqual([star.handle]);
+    expect(
+      (await service.call<Page>('GET', `/v1/users/${fans[0]!.id}/following`)).json.items.map((user) => user.handle),
+    ).toEqual([star.handle]);
     expect((await service.call<Page>('GET', `/v1/users/${star.id}/following`)).json.items).toEqual([]);
   });
 });

@@ -20,7 +20,7 @@ import type { App } from './app-type.js';
 import { readId, useDoorways } from './doorway.js';
 import { sendProblem, useProblems } from './errors.js';
 import { useHostCheck, useOriginCheck } from './origin.js';
-import { useOpenApi } from './openapi.js';
+import { openApiDocument, useOpenApi } from './openapi.js';
 import { Problem } from './problem.js';
 import { ProblemSchema } from './schemas.js';
 import { useValidation } from './validation.js';
@@ -98,7 +98,8 @@ export async function buildApp(services: Services, options: AppOptions): Promise
   await useOpenApi(app, config.limits, () => address.base);
 
   routes(app, services);
-  await app.register((scope) => pages(scope, options.consoleFolder));
+  const describe = () => openApiDocument(app, config.limits, address.base);
+  await app.register((scope) => pages(scope, options.consoleFolder, describe));
   return app;
 }
 
@@ -130,14 +131,23 @@ function readiness(app: FastifyInstance, { address }: Services, notReady: () => 
 }
 
 /** The readable API document and the console: routes of other packages, all open to anyone. */
-async function pages(app: FastifyInstance, consoleFolder: string | undefined): Promise<void> {
+async function pages(
+  app: FastifyInstance,
+  consoleFolder: string | undefined,
+  describe: () => Record<string, unknown>,
+): Promise<void> {
   app.addHook('onRoute', (route) => {
     route.config = { ...route.config, doorway: 'anyone' };
   });
   await app.register(swaggerUi, {
     routePrefix: '/docs/api',
-    theme: { title: 'API · Gather Lane' },
+    // The document is shown as a page of ours: without the viewer's own bar.
+    theme: {
+      title: 'API · Gather Lane',
+      css: [{ filename: 'page.css', content: '.swagger-ui .topbar { display: none }' }],
+    },
     uiConfig: { docExpansion: 'list', defaultModelsExpandDepth: 0 },
+    transformSpecification: () => describe(),
   });
   if (!consoleFolder) return;
   await app.register(fastifyStatic, {

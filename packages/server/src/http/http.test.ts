@@ -45,7 +45,9 @@ describe('the API document', () => {
     const result = await new Validator().validate(found as never);
     expect(result).toMatchObject({ valid: true });
     expect(found.openapi).toMatch(/^3\.1\./);
-    expect(Object.keys(found.components.schemas)).toEqual(expect.arrayContaining(['Post', 'User', 'Comment', 'FeedPage', 'Problem']));
+    expect(Object.keys(found.components.schemas)).toEqual(
+      expect.arrayContaining(['Post', 'User', 'Comment', 'FeedPage', 'Problem']),
+    );
   });
 
   test('says of every operation who may call it, what it is called, and every reply that it can give', async () => {
@@ -59,7 +61,8 @@ describe('the API document', () => {
       const statuses = Object.keys(operation.responses);
       expect(statuses.some((status) => status.startsWith('2'))).toBe(true);
       expect(statuses).toEqual(expect.arrayContaining(['400', '401', '500', '503']));
-      if (operation['x-doorway'].startsWith('owner')) expect(statuses).toEqual(expect.arrayContaining(['403', '404', '412']));
+      if (operation['x-doorway'].startsWith('owner'))
+        expect(statuses).toEqual(expect.arrayContaining(['403', '404', '412']));
       for (const [status, reply] of Object.entries(operation.responses))
         if (Number(status) >= 400) expect(Object.keys(reply.content ?? {})).toEqual(['application/problem+json']);
     }
@@ -76,7 +79,9 @@ describe('the API document', () => {
   test('no state is changed by GET: every GET is free of a body, and every change has a rule beyond `anyone` but for signing up and in', async () => {
     const { paths } = await document();
     const open = Object.entries(paths).flatMap(([path, methods]) =>
-      Object.entries(methods).filter(([method, operation]) => method !== 'get' && operation['x-doorway'] === 'anyone').map(() => path),
+      Object.entries(methods)
+        .filter(([method, operation]) => method !== 'get' && operation['x-doorway'] === 'anyone')
+        .map(() => path),
     );
     expect(open.sort()).toEqual(['/v1/operator/browser-sessions', '/v1/sessions', '/v1/sessions/refresh', '/v1/users']);
   });
@@ -89,13 +94,18 @@ describe('doorways', () => {
   });
 
   test('so does one with a rule that nobody can decide', async () => {
-    const start = startTestService({ before: (app) => app.get('/v1/secret', { config: { doorway: 'owner of moon' as 'anyone' } }, () => '') });
+    const start = startTestService({
+      before: (app) => app.get('/v1/secret', { config: { doorway: 'owner of moon' as 'anyone' } }, () => ''),
+    });
     await expect(start).rejects.toThrow(/\/v1\/secret/);
   });
 
   test('two credentials at once are refused', async () => {
     const cookie = 'gather_lane_operator=x';
-    const { status, json } = await service.call('GET', '/v1/operator/stats', { as: service.operatorKey, headers: { cookie } });
+    const { status, json } = await service.call('GET', '/v1/operator/stats', {
+      as: service.operatorKey,
+      headers: { cookie },
+    });
     expect([status, json.title]).toEqual([400, 'The request carries two credentials']);
   });
 
@@ -103,16 +113,24 @@ describe('doorways', () => {
     const user = await service.user();
     expect((await service.call('GET', '/v1/operator/stats', { as: user })).status).toBe(403);
     expect((await service.call('GET', '/v1/operator/stats')).status).toBe(401);
-    for (const path of ['/v1/me', '/v1/posts', '/v1/feeds/following']) expect((await service.call('GET', path, { as: service.operatorKey })).status).toBe(403);
+    for (const path of ['/v1/me', '/v1/posts', '/v1/feeds/following'])
+      expect((await service.call('GET', path, { as: service.operatorKey })).status).toBe(403);
     expect((await service.call('GET', '/v1/operator/stats', { as: 'gl-operator-guessed' })).status).toBe(401);
   });
 });
 
 describe('problems', () => {
   test('are problem+json with a type that is a readable page saying what to do', async () => {
-    const { headers, json } = await service.call<{ type: string; title: string; status: number; instance: string }>('GET', '/v1/posts/0190a000-0000-7000-8000-00000000abcd');
+    const { headers, json } = await service.call<{ type: string; title: string; status: number; instance: string }>(
+      'GET',
+      '/v1/posts/0190a000-0000-7000-8000-00000000abcd',
+    );
     expect(headers.get('content-type')).toMatch(/^application\/problem\+json/);
-    expect(json).toMatchObject({ status: 404, type: `${service.address}/docs/problems/not-found`, instance: '/v1/posts/0190a000-0000-7000-8000-00000000abcd' });
+    expect(json).toMatchObject({
+      status: 404,
+      type: `${service.address}/docs/problems/not-found`,
+      instance: '/v1/posts/0190a000-0000-7000-8000-00000000abcd',
+    });
     const page = await service.call<{ text: string }>('GET', new URL(json.type).pathname);
     expect(page.json.text).toContain(json.title);
     expect(page.json.text).toContain('What to do');
@@ -157,7 +175,11 @@ describe('who may reach it', () => {
 
   test('a service that is not ready answers 503 and says what to run', async () => {
     const waiting = await startTestService({ app: { notReady: () => 'start once with --migrate' } });
-    for (const path of ['/ready', '/v1/posts', '/v1/me']) expect(await waiting.call('GET', path)).toMatchObject({ status: 503, json: { detail: 'start once with --migrate' } });
+    for (const path of ['/ready', '/v1/posts', '/v1/me'])
+      expect(await waiting.call('GET', path)).toMatchObject({
+        status: 503,
+        json: { detail: 'start once with --migrate' },
+      });
     expect((await waiting.call('GET', '/v1/openapi.json')).status).toBe(200);
     expect((await service.call('GET', '/ready')).json).toEqual({ ready: true });
     await waiting.stop();
@@ -173,13 +195,22 @@ describe('who may reach it', () => {
 
 describe('absolute addresses', () => {
   test('come from the configured public address and base path, not from the request', async () => {
-    const behind = await startTestService({ environment: { GATHER_LANE_SERVER_PUBLIC_ADDRESS: 'https://cut.example/lane/' } });
+    const behind = await startTestService({
+      environment: { GATHER_LANE_SERVER_PUBLIC_ADDRESS: 'https://cut.example/lane/' },
+    });
     const user = await behind.user();
-    const { json, headers } = await behind.call<{ url: string; id: string }>('POST', '/v1/posts', { as: user, body: { body: 'x' } });
+    const { json, headers } = await behind.call<{ url: string; id: string }>('POST', '/v1/posts', {
+      as: user,
+      body: { body: 'x' },
+    });
     expect(headers.get('location')).toBe(`https://cut.example/lane/v1/posts/${json.id}`);
     await behind.call('POST', '/v1/posts', { as: user, body: { body: 'y' } });
-    expect((await behind.call('GET', '/v1/posts?limit=1')).headers.get('link')).toMatch(/^<https:\/\/cut\.example\/lane\/v1\/posts\?limit=1&after=/);
-    expect((await behind.call('GET', '/v1/nothing')).json).toMatchObject({ type: 'https://cut.example/lane/docs/problems/not-found' });
+    expect((await behind.call('GET', '/v1/posts?limit=1')).headers.get('link')).toMatch(
+      /^<https:\/\/cut\.example\/lane\/v1\/posts\?limit=1&after=/,
+    );
+    expect((await behind.call('GET', '/v1/nothing')).json).toMatchObject({
+      type: 'https://cut.example/lane/docs/problems/not-found',
+    });
     expect(headers.get('strict-transport-security')).toContain('max-age');
     await behind.stop();
   });

@@ -41,7 +41,9 @@ export async function useOpenApi(app: FastifyInstance, limits: Config['limits'],
       const rule = route.config?.doorway;
       const security =
         rule === 'operator' ? [{ operator: [] }] : rule === 'anyone' ? [{}, { user: [] }] : [{ user: [] }];
-      return { url, schema: { ...schema, ...(schema?.hide ? {} : { 'x-doorway': rule, security }) } as typeof schema };
+      if (schema?.hide) return { url, schema };
+      const description = [schema?.description, `May be called by: **${rule}**.`].filter(Boolean).join('\n\n');
+      return { url, schema: { ...schema, description, 'x-doorway': rule, security } as typeof schema };
     },
   });
 

@@ -9,7 +9,8 @@ beforeAll(async () => {
 });
 afterAll(() => service.stop());
 
-const openBrowser = (origin: string) => service.call('POST', '/v1/operator/browser-sessions', { body: { key: service.operatorKey }, headers: { origin } });
+const openBrowser = (origin: string) =>
+  service.call('POST', '/v1/operator/browser-sessions', { body: { key: service.operatorKey }, headers: { origin } });
 
 describe('the operator', () => {
   test('has a key that only the service’s own user can read', () => {
@@ -19,10 +20,20 @@ describe('the operator', () => {
   test('sees exact counts', async () => {
     const users = await addUsers(service, 4, 'counted');
     await addFollows(service, users[0]!, users.slice(1));
-    const posts = await addPosts(service, users.map((author) => ({ author, secondsAgo: 5 })));
-    await addComments(service, [{ post: posts[0]!, author: users[1]! }, { post: posts[1]!, author: users[1]! }]);
+    const posts = await addPosts(
+      service,
+      users.map((author) => ({ author, secondsAgo: 5 })),
+    );
+    await addComments(service, [
+      { post: posts[0]!, author: users[1]! },
+      { post: posts[1]!, author: users[1]! },
+    ]);
     await service.dataSource.query(`UPDATE posts SET deleted_at = now() WHERE id = $1`, [posts[1]]);
-    const { json } = await service.call<{ counts: object; postsPerDay: { posts: number }[] }>('GET', '/v1/operator/stats', { as: service.operatorKey });
+    const { json } = await service.call<{ counts: object; postsPerDay: { posts: number }[] }>(
+      'GET',
+      '/v1/operator/stats',
+      { as: service.operatorKey },
+    );
     expect(json).toMatchObject({
       counts: { users: 4, posts: 3, follows: 3, comments: 1 },
       weighting: { id: 1, halfLifeMs: 28_800_000, base: 4, weights: { comment: 3 } },
@@ -42,7 +53,9 @@ describe('the operator', () => {
     expect(cookie).not.toContain(service.operatorKey);
     const sent = { headers: { cookie: cookie.split(';')[0]! } };
     expect((await service.call('GET', '/v1/operator/stats', sent)).status).toBe(200);
-    expect((await service.call('GET', '/v1/operator/stats', { headers: { cookie: 'gather_lane_operator=forged' } })).status).toBe(401);
+    expect(
+      (await service.call('GET', '/v1/operator/stats', { headers: { cookie: 'gather_lane_operator=forged' } })).status,
+    ).toBe(401);
     // Even if a browser sent it there, it opens no other route.
     expect((await service.call('GET', '/v1/me', sent)).status).toBe(401);
   });
@@ -50,7 +63,8 @@ describe('the operator', () => {
   test('changes nothing by cookie from another origin', async () => {
     const cookie = (await openBrowser(service.address)).headers.get('set-cookie')!.split(';')[0]!;
     const [user] = [await service.user()];
-    const act = (headers: Record<string, string>) => service.call('POST', '/v1/operator/sessions', { body: { user: user.id }, headers: { cookie, ...headers } });
+    const act = (headers: Record<string, string>) =>
+      service.call('POST', '/v1/operator/sessions', { body: { user: user.id }, headers: { cookie, ...headers } });
     expect((await act({ origin: 'http://elsewhere.example' })).status).toBe(403);
     expect((await act({ origin: 'null' })).status).toBe(403);
     expect((await act({})).status).toBe(403);
@@ -59,12 +73,18 @@ describe('the operator', () => {
   });
 
   test('refuses a wrong key', async () => {
-    expect((await service.call('POST', '/v1/operator/browser-sessions', { body: { key: 'gl-operator-guessed' } })).status).toBe(401);
+    expect(
+      (await service.call('POST', '/v1/operator/browser-sessions', { body: { key: 'gl-operator-guessed' } })).status,
+    ).toBe(401);
   });
 
   test('acts as a user in a marked session without a refresh token, and only in the demo', async () => {
     const user = await service.user();
-    const act = (on: TestService) => on.call<{ accessToken: string; refreshToken: null }>('POST', '/v1/operator/sessions', { as: on.operatorKey, body: { user: user.id } });
+    const act = (on: TestService) =>
+      on.call<{ accessToken: string; refreshToken: null }>('POST', '/v1/operator/sessions', {
+        as: on.operatorKey,
+        body: { user: user.id },
+      });
     const { status, json } = await act(service);
     expect([status, json.refreshToken]).toEqual([201, null]);
     expect((await service.call('GET', '/v1/feeds/following', { as: json.accessToken })).status).toBe(200);

@@ -19,22 +19,41 @@ beforeAll(async () => {
 });
 afterAll(() => service.stop());
 
-const make = async (body = 'Moored below Candle Lock') => (await service.call<Post>('POST', '/v1/posts', { as: owner, body: { body } })).json;
-const stored = async (id: string) => (await service.dataSource.query<{ body: string; version: number; deleted_at: Date | null }[]>(`SELECT body, version, deleted_at FROM posts WHERE id = $1`, [id]))[0]!;
+const make = async (body = 'Moored below Candle Lock') =>
+  (await service.call<Post>('POST', '/v1/posts', { as: owner, body: { body } })).json;
+const stored = async (id: string) =>
+  (
+    await service.dataSource.query<{ body: string; version: number; deleted_at: Date | null }[]>(
+      `SELECT body, version, deleted_at FROM posts WHERE id = $1`,
+      [id],
+    )
+  )[0]!;
 const MADE_UP = '0190a000-0000-7000-8000-00000000abcd';
 
 describe('posting', () => {
   test('answers 201 with the post, its address and its ETag', async () => {
-    const { status, json, headers } = await service.call<Post>('POST', '/v1/posts', { as: owner, body: { body: 'Tow offered #tow' } });
+    const { status, json, headers } = await service.call<Post>('POST', '/v1/posts', {
+      as: owner,
+      body: { body: 'Tow offered #tow' },
+    });
     expect(status).toBe(201);
-    expect(json).toMatchObject({ body: 'Tow offered #tow', author: { handle: 'owner_of_it' }, editedAt: null, tallies: { comments: 0 }, can: { edit: true, delete: true } });
+    expect(json).toMatchObject({
+      body: 'Tow offered #tow',
+      author: { handle: 'owner_of_it' },
+      editedAt: null,
+      tallies: { comments: 0 },
+      can: { edit: true, delete: true },
+    });
     expect(json.laneTime).toBe(json.createdAt);
     expect(headers.get('location')).toBe(`${service.address}/v1/posts/${json.id}`);
     expect(headers.get('etag')).toBe('"1"');
   });
 
   test('the author is the caller, whatever the body says', async () => {
-    const { status, json } = await service.call('POST', '/v1/posts', { as: owner, body: { body: 'x', authorId: other.id } });
+    const { status, json } = await service.call('POST', '/v1/posts', {
+      as: owner,
+      body: { body: 'x', authorId: other.id },
+    });
     expect(status).toBe(422);
     expect(json).toMatchObject({ errors: [{ pointer: '/authorId' }] });
   });
@@ -69,8 +88,18 @@ describe('posting', () => {
   });
 
   test('another media type answers 415, a huge body 413', async () => {
-    expect((await service.call('POST', '/v1/posts', { as: owner, body: 'body=x', headers: { 'content-type': 'application/x-www-form-urlencoded' } })).status).toBe(415);
-    expect((await service.call('POST', '/v1/posts', { as: owner, body: { body: 'x'.repeat(300_000) } })).status).toBe(413);
+    expect(
+      (
+        await service.call('POST', '/v1/posts', {
+          as: owner,
+          body: 'body=x',
+          headers: { 'content-type': 'application/x-www-form-urlencoded' },
+        })
+      ).status,
+    ).toBe(415);
+    expect((await service.call('POST', '/v1/posts', { as: owner, body: { body: 'x'.repeat(300_000) } })).status).toBe(
+      413,
+    );
   });
 });
 
@@ -78,7 +107,10 @@ describe('ownership', () => {
   test('a second user gets 403 not-yours for PATCH and DELETE, and the post stands as it was', async () => {
     const { id } = await make();
     const before = await stored(id);
-    for (const [method, body] of [['PATCH', { body: 'mine now' }], ['DELETE', undefined]] as const) {
+    for (const [method, body] of [
+      ['PATCH', { body: 'mine now' }],
+      ['DELETE', undefined],
+    ] as const) {
       const { status, json } = await service.call<{ type: string }>(method, `/v1/posts/${id}`, { as: other, body });
       expect(status).toBe(403);
       expect(json.type).toMatch(/\/docs\/problems\/not-yours$/);
@@ -88,7 +120,8 @@ describe('ownership', () => {
 
   test('a made-up id gets 404, a malformed one 400, no token 401, the operator 403', async () => {
     const { id } = await make();
-    const edit = (path: string, as?: Actor | string) => service.call('PATCH', `/v1/posts/${path}`, { ...(as && { as }), body: { body: 'x' } });
+    const edit = (path: string, as?: Actor | string) =>
+      service.call('PATCH', `/v1/posts/${path}`, { ...(as && { as }), body: { body: 'x' } });
     expect((await edit(MADE_UP, owner)).status).toBe(404);
     expect((await edit('not-an-id', owner)).status).toBe(400);
     expect((await edit(id)).status).toBe(401);
@@ -104,7 +137,9 @@ describe('ownership', () => {
   test('the write itself repeats the decision: it holds without any doorway', async () => {
     const { id } = await make();
     const intruder = { kind: 'user', id: other.id } as const;
-    await expect(service.services.posts.edit(id, intruder, 'slipped in', undefined)).rejects.toMatchObject({ code: 'not-yours' });
+    await expect(service.services.posts.edit(id, intruder, 'slipped in', undefined)).rejects.toMatchObject({
+      code: 'not-yours',
+    });
     await expect(service.services.posts.delete(id, intruder, undefined)).rejects.toMatchObject({ code: 'not-yours' });
     expect(await stored(id)).toMatchObject({ body: 'Moored below Candle Lock', deleted_at: null });
   });
@@ -113,7 +148,9 @@ describe('ownership', () => {
     const { id } = await make();
     const me = { kind: 'user', id: owner.id } as const;
     await service.services.posts.delete(id, me, undefined);
-    await expect(service.services.posts.edit(id, me, 'too late', undefined)).rejects.toMatchObject({ code: 'not-found' });
+    await expect(service.services.posts.edit(id, me, 'too late', undefined)).rejects.toMatchObject({
+      code: 'not-found',
+    });
   });
 });
 
@@ -121,13 +158,22 @@ describe('reading, editing and deleting', () => {
   test('anybody reads; `can` says what the caller may do', async () => {
     const { id } = await make();
     expect((await service.call<Post>('GET', `/v1/posts/${id}`)).json.can).toEqual({ edit: false, delete: false });
-    expect((await service.call<Post>('GET', `/v1/posts/${id}`, { as: other })).json.can).toEqual({ edit: false, delete: false });
-    expect((await service.call<Post>('GET', `/v1/posts/${id}`, { as: owner })).json.can).toEqual({ edit: true, delete: true });
+    expect((await service.call<Post>('GET', `/v1/posts/${id}`, { as: other })).json.can).toEqual({
+      edit: false,
+      delete: false,
+    });
+    expect((await service.call<Post>('GET', `/v1/posts/${id}`, { as: owner })).json.can).toEqual({
+      edit: true,
+      delete: true,
+    });
   });
 
   test('an edit changes text and version, marks it edited, and leaves its place alone', async () => {
     const post = await make();
-    const { json, headers } = await service.call<Post>('PATCH', `/v1/posts/${post.id}`, { as: owner, body: { body: 'Moved on' } });
+    const { json, headers } = await service.call<Post>('PATCH', `/v1/posts/${post.id}`, {
+      as: owner,
+      body: { body: 'Moved on' },
+    });
     expect(json).toMatchObject({ body: 'Moved on', version: 2, createdAt: post.createdAt, laneTime: post.laneTime });
     expect(Date.parse(json.editedAt!)).toBeGreaterThanOrEqual(Date.parse(post.createdAt));
     expect(headers.get('etag')).toBe('"2"');
@@ -135,18 +181,24 @@ describe('reading, editing and deleting', () => {
 
   test('of two edits with the same ETag one wins and the other is told', async () => {
     const { id } = await make();
-    const edit = (body: string) => service.call('PATCH', `/v1/posts/${id}`, { as: owner, body: { body }, headers: { 'if-match': '"1"' } });
+    const edit = (body: string) =>
+      service.call('PATCH', `/v1/posts/${id}`, { as: owner, body: { body }, headers: { 'if-match': '"1"' } });
     const replies = await Promise.all(['one', 'two', 'three'].map(edit));
     expect(replies.map((reply) => reply.status).sort()).toEqual([200, 412, 412]);
     expect((await stored(id)).version).toBe(2);
-    expect((await service.call('DELETE', `/v1/posts/${id}`, { as: owner, headers: { 'if-match': '"1"' } })).status).toBe(412);
-    expect((await service.call('DELETE', `/v1/posts/${id}`, { as: owner, headers: { 'if-match': 'W/"x"' } })).status).toBe(412);
+    expect(
+      (await service.call('DELETE', `/v1/posts/${id}`, { as: owner, headers: { 'if-match': '"1"' } })).status,
+    ).toBe(412);
+    expect(
+      (await service.call('DELETE', `/v1/posts/${id}`, { as: owner, headers: { 'if-match': 'W/"x"' } })).status,
+    ).toBe(412);
   });
 
   test('a deleted post is gone for everybody, and cannot be deleted again', async () => {
     const { id } = await make();
     expect((await service.call('DELETE', `/v1/posts/${id}`, { as: owner })).status).toBe(204);
-    for (const method of ['GET', 'DELETE']) expect((await service.call(method, `/v1/posts/${id}`, { as: owner })).status).toBe(404);
+    for (const method of ['GET', 'DELETE'])
+      expect((await service.call(method, `/v1/posts/${id}`, { as: owner })).status).toBe(404);
     expect((await service.call('GET', `/v1/posts/${id}/comments`)).status).toBe(404);
   });
 });
@@ -158,11 +210,16 @@ describe('lists', () => {
     const made: { id: string; author: string }[] = [];
     for (let i = 0; i < 23; i++) {
       const as = i % 3 === 0 ? b : a;
-      made.push({ id: (await lists.call<Post>('POST', '/v1/posts', { as, body: { body: `post ${i}` } })).json.id, author: as.id });
+      made.push({
+        id: (await lists.call<Post>('POST', '/v1/posts', { as, body: { body: `post ${i}` } })).json.id,
+        author: as.id,
+      });
     }
     // Ties in time are told apart by id.
     await lists.dataSource.query(`UPDATE posts SET created_at = date_trunc('second', created_at)`);
-    const expected = await lists.dataSource.query<{ id: string; author_id: string }[]>(`SELECT id, author_id FROM posts ORDER BY created_at DESC, id DESC`);
+    const expected = await lists.dataSource.query<{ id: string; author_id: string }[]>(
+      `SELECT id, author_id FROM posts ORDER BY created_at DESC, id DESC`,
+    );
     const readAll = async (path: string) => {
       const ids: string[] = [];
       let url: string | null = path;
@@ -185,8 +242,17 @@ describe('lists', () => {
   test('a cursor of another list, order or making is a 400 problem', async () => {
     for (let i = 0; i < 3; i++) await make();
     const { next } = (await service.call<{ next: string }>('GET', '/v1/posts?limit=1')).json;
-    for (const url of [`/v1/posts?sort=oldest&after=${next}`, `/v1/users/${owner.id}/posts?after=${next}`, `/v1/posts?after=${next.slice(0, -1)}`, '/v1/posts?after=zzz'])
-      expect(await service.call('GET', url)).toMatchObject({ status: 400, json: { title: 'The cursor is not one of ours' } });
-    for (const limit of ['0', '101', 'many', '1.5', '-1']) expect((await service.call('GET', `/v1/posts?limit=${limit}`)).status).toBe(400);
+    for (const url of [
+      `/v1/posts?sort=oldest&after=${next}`,
+      `/v1/users/${owner.id}/posts?after=${next}`,
+      `/v1/posts?after=${next.slice(0, -1)}`,
+      '/v1/posts?after=zzz',
+    ])
+      expect(await service.call('GET', url)).toMatchObject({
+        status: 400,
+        json: { title: 'The cursor is not one of ours' },
+      });
+    for (const limit of ['0', '101', 'many', '1.5', '-1'])
+      expect((await service.call('GET', `/v1/posts?limit=${limit}`)).status).toBe(400);
   });
 });

@@ -8,7 +8,9 @@ let service: TestService;
 const password = 'narrowboat crew';
 beforeAll(async () => {
   service = await startTestService();
-  await service.call('POST', '/v1/users', { body: { name: 'Odile', handle: 'odile', email: 'odile@cut.example', password } });
+  await service.call('POST', '/v1/users', {
+    body: { name: 'Odile', handle: 'odile', email: 'odile@cut.example', password },
+  });
 });
 afterAll(() => service.stop());
 
@@ -19,7 +21,8 @@ interface Session {
   tokenType: string;
   user: { handle: string };
 }
-const signIn = async (login = 'odile', secret = password) => service.call<Session>('POST', '/v1/sessions', { body: { login, password: secret } });
+const signIn = async (login = 'odile', secret = password) =>
+  service.call<Session>('POST', '/v1/sessions', { body: { login, password: secret } });
 const me = async (token: string) => (await service.call('GET', '/v1/me', { as: token })).status;
 
 describe('signing in', () => {
@@ -47,12 +50,15 @@ describe('tokens', () => {
     const { json } = await signIn();
     expect((await service.call('DELETE', '/v1/sessions/current', { as: json.accessToken })).status).toBe(204);
     expect(await me(json.accessToken)).toBe(401);
-    expect((await service.call('POST', '/v1/sessions/refresh', { body: { refreshToken: json.refreshToken } })).status).toBe(401);
+    expect(
+      (await service.call('POST', '/v1/sessions/refresh', { body: { refreshToken: json.refreshToken } })).status,
+    ).toBe(401);
   });
 
   test('a refresh token is good once; used again later it ends the session', async () => {
     const { json: first } = await signIn();
-    const refresh = (refreshToken: string) => service.call<Session>('POST', '/v1/sessions/refresh', { body: { refreshToken } });
+    const refresh = (refreshToken: string) =>
+      service.call<Session>('POST', '/v1/sessions/refresh', { body: { refreshToken } });
     const second = await refresh(first.refreshToken);
     expect(second.status).toBe(201);
     const third = await refresh(second.json.refreshToken);
@@ -68,16 +74,32 @@ describe('tokens', () => {
     const claims = JSON.parse(Buffer.from(payload, 'base64url').toString()) as { sid: string; sub: string };
     const none = [Buffer.from('{"alg":"none","typ":"at+jwt"}').toString('base64url'), payload, ''].join('.');
     const sign = (secret: Uint8Array, expires: string | number) =>
-      new SignJWT({ sid: claims.sid }).setProtectedHeader({ ...(JSON.parse(Buffer.from(header, 'base64url').toString()) as object), alg: 'HS256' }).setSubject(claims.sub).setIssuer('gather-lane').setAudience('gather-lane').setExpirationTime(expires).sign(secret);
+      new SignJWT({ sid: claims.sid })
+        .setProtectedHeader({ ...(JSON.parse(Buffer.from(header, 'base64url').toString()) as object), alg: 'HS256' })
+        .setSubject(claims.sub)
+        .setIssuer('gather-lane')
+        .setAudience('gather-lane')
+        .setExpirationTime(expires)
+        .sign(secret);
     const [{ secret }] = await service.dataSource.query<[{ secret: Buffer }]>(`SELECT secret FROM signing_keys`);
     expect(await me(await sign(secret, '1h'))).toBe(200);
-    const bad = [none, await sign(Buffer.alloc(32, 1), '1h'), await sign(secret, 1_000_000), `${header}.${payload}.${signature.slice(0, -2)}AA`, json.refreshToken, 'x', 'a.b.c'];
+    const bad = [
+      none,
+      await sign(Buffer.alloc(32, 1), '1h'),
+      await sign(secret, 1_000_000),
+      `${header}.${payload}.${signature.slice(0, -2)}AA`,
+      json.refreshToken,
+      'x',
+      'a.b.c',
+    ];
     for (const token of bad) expect(await me(token)).toBe(401);
   });
 
   test('a bad token is refused even where none is needed, rather than taken for nobody', async () => {
     expect((await service.call('GET', '/v1/posts', { as: 'not-a-token' })).status).toBe(401);
-    expect((await service.call('GET', '/v1/posts', { headers: { authorization: 'Basic b2RpbGU6eA==' } })).status).toBe(401);
+    expect((await service.call('GET', '/v1/posts', { headers: { authorization: 'Basic b2RpbGU6eA==' } })).status).toBe(
+      401,
+    );
   });
 
   test('an expired session is refused', async () => {

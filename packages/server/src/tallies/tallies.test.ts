@@ -48,7 +48,13 @@ describe('the law of lane time', () => {
     const rows = await service.dataSource.query<{ ms: string }[]>(
       `SELECT (extract(epoch FROM lane_time(at, h, b, p, n)::timestamptz(3)) * 1000)::bigint AS ms
        FROM unnest($1::timestamptz[], $2::bigint[], $3::bigint[], $4::bigint[], $5::bigint[]) WITH ORDINALITY AS c (at, h, b, p, n, i) ORDER BY i`,
-      [column('at').map((ms) => new Date(ms).toISOString()), column('halfLifeMs'), column('base'), column('carrying'), column('holding')],
+      [
+        column('at').map((ms) => new Date(ms).toISOString()),
+        column('halfLifeMs'),
+        column('base'),
+        column('carrying'),
+        column('holding'),
+      ],
     );
     const core = cases.map(({ at, halfLifeMs, base, carrying, holding }) =>
       laneTime(at, { halfLifeMs, base, weights: { up: 1, down: -1 } }, { up: carrying, down: holding }),
@@ -60,14 +66,21 @@ describe('the law of lane time', () => {
 describe('tallies and standings', () => {
   test('stay exact through a storm of comments and deletes by the same people at once', async () => {
     const people = await Promise.all(Array.from({ length: 5 }, () => service.user()));
-    const ids = await addPosts(service, people.slice(0, 3).map((author) => ({ author: author.id, secondsAgo: 60 })));
+    const ids = await addPosts(
+      service,
+      people.slice(0, 3).map((author) => ({ author: author.id, secondsAgo: 60 })),
+    );
     const { int, pick, chance } = dice(7);
     const storm = async (as: (typeof people)[number]) => {
       const mine: string[] = [];
       for (let i = 0; i < 40; i++) {
-        if (mine.length > 0 && chance(0.45)) await service.call('DELETE', `/v1/comments/${mine.splice(int(mine.length), 1)[0]}`, { as });
+        if (mine.length > 0 && chance(0.45))
+          await service.call('DELETE', `/v1/comments/${mine.splice(int(mine.length), 1)[0]}`, { as });
         else {
-          const { status, json } = await service.call<{ id: string }>('POST', `/v1/posts/${pick(ids)}/comments`, { as, body: { body: 'x' } });
+          const { status, json } = await service.call<{ id: string }>('POST', `/v1/posts/${pick(ids)}/comments`, {
+            as,
+            body: { body: 'x' },
+          });
           expect(status).toBe(201);
           mine.push(json.id);
         }
@@ -81,16 +94,30 @@ describe('tallies and standings', () => {
   test('follow hand-written SQL: bulk changes, soft deletes, restores, moves in time and cascades', async () => {
     const users = await addUsers(service, 12, 'cascade');
     const { pick, int, chance } = dice(11);
-    for (const user of users) await addFollows(service, user, users.filter((other) => other !== user && chance(0.6)));
-    const ids = await addPosts(service, Array.from({ length: 60 }, () => ({ author: pick(users), secondsAgo: int(5_000) })));
-    const comments = await addComments(service, Array.from({ length: 300 }, () => ({ post: pick(ids), author: pick(users) })));
+    for (const user of users)
+      await addFollows(
+        service,
+        user,
+        users.filter((other) => other !== user && chance(0.6)),
+      );
+    const ids = await addPosts(
+      service,
+      Array.from({ length: 60 }, () => ({ author: pick(users), secondsAgo: int(5_000) })),
+    );
+    const comments = await addComments(
+      service,
+      Array.from({ length: 300 }, () => ({ post: pick(ids), author: pick(users) })),
+    );
     expect(await drift()).toEqual([]);
     const some = <T>(from: T[]) => from.filter(() => chance(0.3));
     await service.dataSource.query(`UPDATE comments SET deleted_at = now() WHERE id = ANY ($1)`, [some(comments)]);
     await service.dataSource.query(`UPDATE posts SET deleted_at = now() WHERE id = ANY ($1)`, [some(ids)]);
     expect(await drift()).toEqual([]);
     await service.dataSource.query(`UPDATE comments SET deleted_at = NULL WHERE id = ANY ($1)`, [some(comments)]);
-    await service.dataSource.query(`UPDATE posts SET deleted_at = NULL, created_at = created_at - interval '1 day' WHERE id = ANY ($1)`, [some(ids)]);
+    await service.dataSource.query(
+      `UPDATE posts SET deleted_at = NULL, created_at = created_at - interval '1 day' WHERE id = ANY ($1)`,
+      [some(ids)],
+    );
     await service.dataSource.query(`DELETE FROM comments WHERE id = ANY ($1)`, [some(comments)]);
     await service.dataSource.query(`DELETE FROM follows WHERE follower_id = ANY ($1)`, [users.slice(0, 3)]);
     expect(await drift()).toEqual([]);
@@ -101,14 +128,24 @@ describe('tallies and standings', () => {
 
   test('the database itself refuses what should not be', async () => {
     const [a, b] = await addUsers(service, 2, 'refused');
-    const [post, elsewhere] = await addPosts(service, [{ author: a!, secondsAgo: 1 }, { author: b!, secondsAgo: 1 }]);
+    const [post, elsewhere] = await addPosts(service, [
+      { author: a!, secondsAgo: 1 },
+      { author: b!, secondsAgo: 1 },
+    ]);
     const [comment] = await addComments(service, [{ post: elsewhere!, author: a! }]);
-    const refused = (sql: string, parameters: unknown[]) => expect(service.dataSource.query(sql, parameters)).rejects.toThrow();
+    const refused = (sql: string, parameters: unknown[]) =>
+      expect(service.dataSource.query(sql, parameters)).rejects.toThrow();
     await refused(`INSERT INTO follows (follower_id, followee_id) VALUES ($1, $1)`, [a]);
     await refused(`INSERT INTO posts (id, author_id, body) VALUES (gen_random_uuid(), $1, '')`, [a]);
     await refused(`INSERT INTO posts (id, author_id, body) VALUES (gen_random_uuid(), $1, repeat('x', 4001))`, [a]);
-    await refused(`INSERT INTO comments (id, post_id, author_id, body, parent_id) VALUES (gen_random_uuid(), $1, $2, 'x', $3)`, [post, a, comment]);
+    await refused(
+      `INSERT INTO comments (id, post_id, author_id, body, parent_id) VALUES (gen_random_uuid(), $1, $2, 'x', $3)`,
+      [post, a, comment],
+    );
     await refused(`UPDATE users SET handle = 'Not A Handle' WHERE id = $1`, [a]);
-    await refused(`INSERT INTO weightings (id, half_life_ms, base, weights, in_force) VALUES (2, 60000, 1, '{}', true)`, []);
+    await refused(
+      `INSERT INTO weightings (id, half_life_ms, base, weights, in_force) VALUES (2, 60000, 1, '{}', true)`,
+      [],
+    );
   });
 });

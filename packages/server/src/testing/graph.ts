@@ -1,8 +1,12 @@
 import { v7 as uuidv7 } from 'uuid';
-import type { TestService } from './test-service.js';
+import type { Reply, TestService } from './test-service.js';
 
 /** A small deterministic generator, so that a failing case can be run again. */
-export function dice(seed: number): { int: (max: number) => number; pick: <T>(from: readonly T[]) => T; chance: (p: number) => boolean } {
+export function dice(seed: number): {
+  int: (max: number) => number;
+  pick: <T>(from: readonly T[]) => T;
+  chance: (p: number) => boolean;
+} {
   let state = seed >>> 0 || 1;
   const next = () => {
     state = (Math.imul(state, 1_664_525) + 1_013_904_223) >>> 0;
@@ -16,16 +20,25 @@ export function dice(seed: number): { int: (max: number) => number; pick: <T>(fr
 export async function addUsers(service: TestService, count: number, prefix: string): Promise<string[]> {
   const ids = Array.from({ length: count }, () => uuidv7());
   const handles = ids.map((_, i) => `${prefix}_${i}`);
-  await service.dataSource.query(`INSERT INTO users (id, handle, name) SELECT id, handle, handle FROM unnest($1::uuid[], $2::text[]) AS u (id, handle)`, [ids, handles]);
+  await service.dataSource.query(
+    `INSERT INTO users (id, handle, name) SELECT id, handle, handle FROM unnest($1::uuid[], $2::text[]) AS u (id, handle)`,
+    [ids, handles],
+  );
   return ids;
 }
 
 export async function addFollows(service: TestService, follower: string, followees: string[]): Promise<void> {
-  await service.dataSource.query(`INSERT INTO follows (follower_id, followee_id) SELECT $1, unnest($2::uuid[])`, [follower, followees]);
+  await service.dataSource.query(`INSERT INTO follows (follower_id, followee_id) SELECT $1, unnest($2::uuid[])`, [
+    follower,
+    followees,
+  ]);
 }
 
 /** Posts at given seconds before now; equal seconds make ties. */
-export async function addPosts(service: TestService, posts: { author: string; secondsAgo: number }[]): Promise<string[]> {
+export async function addPosts(
+  service: TestService,
+  posts: { author: string; secondsAgo: number }[],
+): Promise<string[]> {
   const ids = posts.map(() => uuidv7());
   await service.dataSource.query(
     `INSERT INTO posts (id, author_id, body, created_at)
@@ -35,7 +48,10 @@ export async function addPosts(service: TestService, posts: { author: string; se
   return ids;
 }
 
-export async function addComments(service: TestService, comments: { post: string; author: string }[]): Promise<string[]> {
+export async function addComments(
+  service: TestService,
+  comments: { post: string; author: string }[],
+): Promise<string[]> {
   const ids = comments.map(() => uuidv7());
   await service.dataSource.query(
     `INSERT INTO comments (id, post_id, author_id, body) SELECT id, post, author, 'A comment' FROM unnest($1::uuid[], $2::uuid[], $3::uuid[]) AS c (id, post, author)`,
@@ -45,7 +61,12 @@ export async function addComments(service: TestService, comments: { post: string
 }
 
 /** The whole feed of a viewer by the plainest query there is. */
-export async function plainFeed(service: TestService, viewer: string, order: 'recent' | 'score', own: boolean): Promise<string[]> {
+export async function plainFeed(
+  service: TestService,
+  viewer: string,
+  order: 'recent' | 'score',
+  own: boolean,
+): Promise<string[]> {
   const rows = await service.dataSource.query<{ id: string }[]>(
     `SELECT p.id FROM posts p JOIN standings s ON s.post_id = p.id
      WHERE p.deleted_at IS NULL AND (p.author_id IN (SELECT followee_id FROM follows WHERE follower_id = $1) OR ($2 AND p.author_id = $1))
@@ -57,17 +78,34 @@ export async function plainFeed(service: TestService, viewer: string, order: 're
 
 /** A page of the feed as the API answers it. */
 export interface FeedReply {
-  items: { id: string; body: string; createdAt: string; laneTime: string; place?: { sentence: string; laneTime: string; lift: number } }[];
+  items: {
+    id: string;
+    body: string;
+    createdAt: string;
+    laneTime: string;
+    place?: { sentence: string; laneTime: string; lift: number };
+  }[];
   next: string | null;
   first: string;
 }
 
 /** Reads a feed to its end over HTTP; `between` runs after each page. */
-export async function scroll(service: TestService, as: string, query: string, between: (page: number) => Promise<void> = async () => undefined): Promise<{ ids: string[]; pages: FeedReply[] }> {
+export async function scroll(
+  service: TestService,
+  as: string,
+  query: string,
+  between: (page: number) => Promise<void> = async () => undefined,
+): Promise<{ ids: string[]; pages: FeedReply[] }> {
   const pages: FeedReply[] = [];
   let next: string | null = null;
   do {
-    const reply = await service.call<FeedReply>('GET', `/v1/feeds/following?${query}${next ? `&after=${next}` : ''}`, { as });
+    const reply: Reply<FeedReply> = await service.call<FeedReply>(
+      'GET',
+      `/v1/feeds/following?${query}${next ? `&after=${next}` : ''}`,
+      {
+        as,
+      },
+    );
     if (reply.status !== 200) throw new Error(`the feed answered ${reply.status}: ${JSON.stringify(reply.json)}`);
     pages.push(reply.json);
     next = reply.json.next;

@@ -48,7 +48,8 @@ export interface TestService {
 }
 
 /** The address of the PostgreSQL that the tests share. */
-export const sharedDatabase = (): DatabaseAddress => JSON.parse(process.env.GATHER_LANE_TEST_DATABASE_ADDRESS!) as DatabaseAddress;
+export const sharedDatabase = (): DatabaseAddress =>
+  JSON.parse(process.env.GATHER_LANE_TEST_DATABASE_ADDRESS!) as DatabaseAddress;
 
 /** Makes a database of a test's own, migrated. */
 export async function makeDatabase(): Promise<{ address: DatabaseAddress; drop: () => Promise<void> }> {
@@ -116,7 +117,11 @@ export async function startTestService(options: Options = {}): Promise<TestServi
     },
     async user(handle = `u${randomBytes(6).toString('hex')}`) {
       const id = uuidv7();
-      await dataSource.query(`INSERT INTO users (id, handle, name) VALUES ($1, $2, $3)`, [id, handle, `Name of ${handle}`]);
+      await dataSource.query(`INSERT INTO users (id, handle, name) VALUES ($1, $2, $3)`, [
+        id,
+        handle,
+        `Name of ${handle}`,
+      ]);
       return { id, handle, token: (await services.sessions.actAs(id)).accessToken };
     },
     async stop() {

@@ -16,25 +16,43 @@ interface User {
   can: { edit: boolean };
   tallies: { posts: number; followers: number; following: number };
 }
-const account = (more: object = {}) => ({ name: 'Tamsin Oake', email: `t${Math.random()}@cut.example`, password: 'a long enough one', ...more });
+const account = (more: object = {}) => ({
+  name: 'Tamsin Oake',
+  email: `t${Math.random()}@cut.example`,
+  password: 'a long enough one',
+  ...more,
+});
 
 describe('signing up', () => {
   test('answers 201 with the profile and its address, and nothing private', async () => {
-    const { status, json, headers } = await service.call<User>('POST', '/v1/users', { body: account({ handle: 'Tamsin' }) });
+    const { status, json, headers } = await service.call<User>('POST', '/v1/users', {
+      body: account({ handle: 'Tamsin' }),
+    });
     expect(status).toBe(201);
-    expect(json).toMatchObject({ handle: 'tamsin', name: 'Tamsin Oake', bio: '', can: { edit: true }, tallies: { posts: 0, followers: 0, following: 0 } });
+    expect(json).toMatchObject({
+      handle: 'tamsin',
+      name: 'Tamsin Oake',
+      bio: '',
+      can: { edit: true },
+      tallies: { posts: 0, followers: 0, following: 0 },
+    });
     expect(headers.get('location')).toBe(`${service.address}/v1/users/${json.id}`);
     expect(JSON.stringify(json)).not.toMatch(/password|@cut\.example/);
   });
 
   test('makes a handle from the name, and a unique one when that is taken', async () => {
     const handles = [];
-    for (let i = 0; i < 3; i++) handles.push((await service.call<User>('POST', '/v1/users', { body: account({ name: 'Jorun Halloway' }) })).json.handle);
+    for (let i = 0; i < 3; i++)
+      handles.push(
+        (await service.call<User>('POST', '/v1/users', { body: account({ name: 'Jorun Halloway' }) })).json.handle,
+      );
     expect(handles).toEqual(['jorun_halloway', 'jorun_halloway2', 'jorun_halloway3']);
   });
 
   test('many at once under one name all get handles of their own', async () => {
-    const replies = await Promise.all(Array.from({ length: 8 }, () => service.call<User>('POST', '/v1/users', { body: account({ name: 'Imke' }) })));
+    const replies = await Promise.all(
+      Array.from({ length: 8 }, () => service.call<User>('POST', '/v1/users', { body: account({ name: 'Imke' }) })),
+    );
     expect(replies.map((reply) => reply.status)).toEqual(Array(8).fill(201));
     expect(new Set(replies.map((reply) => reply.json.handle)).size).toBe(8);
   });
@@ -59,14 +77,18 @@ describe('signing up', () => {
     ['an unknown property', { admin: true }, '/admin'],
   ])('%s is refused with its pointer, and makes nothing', async (_, wrong, pointer) => {
     const before = await service.dataSource.query<unknown[]>(`SELECT FROM users`);
-    const { status, json } = await service.call<{ errors: { pointer: string }[] }>('POST', '/v1/users', { body: account(wrong) });
+    const { status, json } = await service.call<{ errors: { pointer: string }[] }>('POST', '/v1/users', {
+      body: account(wrong),
+    });
     expect(status).toBe(422);
     expect(json.errors.map((error) => error.pointer)).toContain(pointer);
     expect(await service.dataSource.query<unknown[]>(`SELECT FROM users`)).toHaveLength(before.length);
   });
 
   test('an error says the limit and the actual size', async () => {
-    const { json } = await service.call<{ detail: string }>('POST', '/v1/users', { body: account({ name: '👨‍👩‍👧‍👦'.repeat(61) }) });
+    const { json } = await service.call<{ detail: string }>('POST', '/v1/users', {
+      body: account({ name: '👨‍👩‍👧‍👦'.repeat(61) }),
+    });
     expect(json.detail).toContain('at most 60 characters, but has 61');
   });
 
@@ -85,7 +107,11 @@ describe('profiles', () => {
   test('are read by id and by @handle, without signing in', async () => {
     const user = await service.user('hesper');
     for (const reference of [user.id, '@hesper', '@HESPER', 'hesper'])
-      expect((await service.call('GET', `/v1/users/${reference}`)).json).toMatchObject({ id: user.id, relation: null, can: { edit: false } });
+      expect((await service.call('GET', `/v1/users/${reference}`)).json).toMatchObject({
+        id: user.id,
+        relation: null,
+        can: { edit: false },
+      });
     expect((await service.call('GET', '/v1/users/@nobody_here')).status).toBe(404);
   });
 
@@ -93,15 +119,33 @@ describe('profiles', () => {
     const [a, b] = [await service.user(), await service.user()];
     await service.call('PUT', `/v1/follows/${b.id}`, { as: a });
     const relation = { muted: false, blocked: false };
-    expect((await service.call<User>('GET', `/v1/users/${b.id}`, { as: a })).json.relation).toEqual({ youFollow: true, followsYou: false, ...relation });
-    expect((await service.call<User>('GET', `/v1/users/${a.id}`, { as: b })).json.relation).toEqual({ youFollow: false, followsYou: true, ...relation });
+    expect((await service.call<User>('GET', `/v1/users/${b.id}`, { as: a })).json.relation).toEqual({
+      youFollow: true,
+      followsYou: false,
+      ...relation,
+    });
+    expect((await service.call<User>('GET', `/v1/users/${a.id}`, { as: b })).json.relation).toEqual({
+      youFollow: false,
+      followsYou: true,
+      ...relation,
+    });
   });
 
   test('are edited by their owner: absent leaves, null clears', async () => {
     const user = await service.user();
     const path = `/v1/users/${user.id}`;
-    expect((await service.call('PATCH', path, { as: user, body: { bio: 'Keeper at Candle Lock' } })).json).toMatchObject({ bio: 'Keeper at Candle Lock', name: `Name of ${user.handle}` });
-    expect((await service.call('PATCH', path, { as: user, body: { bio: null, name: 'Ludo' }, headers: { 'content-type': 'application/merge-patch+json' } })).json).toMatchObject({ bio: '', name: 'Ludo' });
+    expect(
+      (await service.call('PATCH', path, { as: user, body: { bio: 'Keeper at Candle Lock' } })).json,
+    ).toMatchObject({ bio: 'Keeper at Candle Lock', name: `Name of ${user.handle}` });
+    expect(
+      (
+        await service.call('PATCH', path, {
+          as: user,
+          body: { bio: null, name: 'Ludo' },
+          headers: { 'content-type': 'application/merge-patch+json' },
+        })
+      ).json,
+    ).toMatchObject({ bio: '', name: 'Ludo' });
     expect((await service.call('PATCH', path, { as: user, body: { name: null } })).status).toBe(422);
     expect((await service.call('PATCH', path, { as: user, body: {} })).status).toBe(422);
   });
@@ -113,8 +157,12 @@ describe('profiles', () => {
     expect((await service.call('PATCH', path, { as: other, body: { name: 'X' } })).status).toBe(403);
     expect((await service.call('PATCH', '/v1/users/@not_there', { as: other, body: { name: 'X' } })).status).toBe(404);
     const etag = (await service.call('GET', path)).headers.get('etag')!;
-    expect((await service.call('PATCH', path, { as: user, body: { name: 'One' }, headers: { 'if-match': etag } })).status).toBe(200);
-    expect((await service.call('PATCH', path, { as: user, body: { name: 'Two' }, headers: { 'if-match': etag } })).status).toBe(412);
+    expect(
+      (await service.call('PATCH', path, { as: user, body: { name: 'One' }, headers: { 'if-match': etag } })).status,
+    ).toBe(200);
+    expect(
+      (await service.call('PATCH', path, { as: user, body: { name: 'Two' }, headers: { 'if-match': etag } })).status,
+    ).toBe(412);
     expect((await service.call<User>('GET', path)).json.name).toBe('One');
   });
 
@@ -124,12 +172,20 @@ describe('profiles', () => {
     const seen: string[] = [];
     let next: string | null = null;
     do {
-      const page: { items: User[]; next: string | null } = (await lists.call<{ items: User[]; next: string | null }>('GET', `/v1/users?limit=4${next ? `&after=${next}` : ''}`)).json;
+      const page: { items: User[]; next: string | null } = (
+        await lists.call<{ items: User[]; next: string | null }>(
+          'GET',
+          `/v1/users?limit=4${next ? `&after=${next}` : ''}`,
+        )
+      ).json;
       seen.push(...page.items.map((user) => user.handle));
       next = page.next;
     } while (next);
     expect(seen).toEqual(['agnes', 'beatrix', 'gwen', 'moss', 'mossy', 'zeb']);
-    const find = async (q: string) => (await lists.call<{ items: User[] }>('GET', `/v1/users?q=${encodeURIComponent(q)}`)).json.items.map((user) => user.handle);
+    const find = async (q: string) =>
+      (await lists.call<{ items: User[] }>('GET', `/v1/users?q=${encodeURIComponent(q)}`)).json.items.map(
+        (user) => user.handle,
+      );
     expect(await find('@mos')).toEqual(['moss', 'mossy']);
     expect(await find('Name of g')).toEqual(['gwen']);
     expect(await find('%')).toEqual([]);
@@ -137,9 +193,16 @@ describe('profiles', () => {
   });
 
   test('the e-mail is shown to its owner alone', async () => {
-    await service.call('POST', '/v1/users', { body: account({ handle: 'ansel', email: 'ansel@cut.example', password: 'a good password' }) });
-    const session = await service.call<{ accessToken: string }>('POST', '/v1/sessions', { body: { login: 'ansel', password: 'a good password' } });
-    expect((await service.call('GET', '/v1/me', { as: session.json.accessToken })).json).toMatchObject({ handle: 'ansel', email: 'ansel@cut.example' });
+    await service.call('POST', '/v1/users', {
+      body: account({ handle: 'ansel', email: 'ansel@cut.example', password: 'a good password' }),
+    });
+    const session = await service.call<{ accessToken: string }>('POST', '/v1/sessions', {
+      body: { login: 'ansel', password: 'a good password' },
+    });
+    expect((await service.call('GET', '/v1/me', { as: session.json.accessToken })).json).toMatchObject({
+      handle: 'ansel',
+      email: 'ansel@cut.example',
+    });
     expect((await service.call('GET', '/v1/me')).status).toBe(401);
     expect(JSON.stringify((await service.call('GET', '/v1/users/@ansel')).json)).not.toContain('ansel@cut.example');
   });

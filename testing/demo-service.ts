@@ -1,0 +1,31 @@
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { makeDatabase } from '../packages/server/src/testing/test-service.js';
+import type { DatabaseAddress } from '../packages/server/src/database/address.js';
+import { start, type Started } from './command.js';
+
+/** The demo, started by the command on a database of a test's own. */
+export interface DemoService extends Started {
+  readonly folder: string;
+  readonly database: DatabaseAddress;
+  end(): Promise<void>;
+}
+
+export async function startDemo(): Promise<DemoService> {
+  const folder = mkdtempSync(join(tmpdir(), 'gather-lane-demo-'));
+  const { address: database, drop } = await makeDatabase();
+  const { host, port, user, password, database: name } = database;
+  const url = `postgres://${user}:${encodeURIComponent(password!)}@${host}:${port}/${name}`;
+  const service = await start(['--demo'], { cwd: folder, env: { GATHER_LANE_DATABASE_URL: url } });
+  return {
+    ...service,
+    folder,
+    database,
+    async end() {
+      await service.stop();
+      await drop();
+      rmSync(folder, { recursive: true });
+    },
+  };
+}
