@@ -50,7 +50,7 @@ export default tseslint.config(
   },
   {
     files: ['packages/*/src/**/*.{ts,tsx}'],
-    ignores: ['**/*.test.ts', '**/testing/**'],
+    ignores: ['**/*.test.ts', '**/tests/**'],
     languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
     rules: {
       '@typescript-eslint/no-floating-promises': 'error',
@@ -71,7 +71,7 @@ export default tseslint.config(
     },
   },
   {
-    files: ['scripts/**', '**/*.test.ts', '**/testing/**', 'bench/**'],
+    files: ['scripts/**', '**/*.test.ts', '**/tests/**', 'bench/**'],
     rules: { 'no-console': 'off' },
     languageOptions: { globals: { console: 'readonly', process: 'readonly', URL: 'readonly' } },
   },

@@ -9,12 +9,12 @@ const javascript = ['@swc/jest', { jsc: { target: 'es2022', parser: { syntax: 'e
 /** Real parts: a PostgreSQL that the tests start, the service over HTTP, the built command, a browser. */
 export default {
   testEnvironment: 'node',
-  testMatch: ['<rootDir>/packages/*/src/**/*.test.ts', '<rootDir>/testing/**/*.test.ts'],
+  testMatch: ['<rootDir>/packages/*/src/**/*.test.ts', '<rootDir>/tests/**/*.test.ts'],
   extensionsToTreatAsEsm: ['.ts'],
   maxWorkers: 2,
   testTimeout: 60_000,
-  globalSetup: '<rootDir>/testing/start-database.mjs',
-  globalTeardown: '<rootDir>/testing/stop-database.mjs',
+  globalSetup: '<rootDir>/tests/start-database.mjs',
+  globalTeardown: '<rootDir>/tests/stop-database.mjs',
   moduleNameMapper: {
     '^@gather-lane/(core|client|server)$': '<rootDir>/packages/$1/src/index.ts',
     '^(\\.{1,2}/.*)\\.js$': '$1',

@@ -1,5 +1,6 @@
 import { Column, Entity, Index, JoinColumn, ManyToOne, PrimaryColumn, Unique, type Relation } from 'typeorm';
 import { Post } from '../posts/post.entity.js';
+import { Editable } from '../database/editable.entity.js';
 import { User } from '../users/user.entity.js';
 
 /** An answer to a post, or to another comment on the same post. */
@@ -7,7 +8,7 @@ import { User } from '../users/user.entity.js';
 @Unique('comments_of_post', ['postId', 'id'])
 @Index('comments_conversation', ['postId', 'createdAt', 'id'], { where: 'deleted_at IS NULL' })
 @Index('comments_replies', ['postId', 'parentId'])
-export class Comment {
+export class Comment extends Editable {
   @PrimaryColumn({ type: 'uuid' })
   id!: string;
 
@@ -32,16 +33,4 @@ export class Comment {
 
   @Column({ type: 'text' })
   body!: string;
-
-  @Column({ type: 'integer', default: 1 })
-  version!: number;
-
-  @Column({ type: 'timestamptz', precision: 3, default: () => 'clock_timestamp()' })
-  createdAt!: Date;
-
-  @Column({ type: 'timestamptz', precision: 3, nullable: true })
-  editedAt!: Date | null;
-
-  @Column({ type: 'timestamptz', precision: 3, nullable: true })
-  deletedAt!: Date | null;
 }

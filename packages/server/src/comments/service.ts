@@ -2,7 +2,7 @@ import { canOf, decide, type Caller, type Owned } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { inTransaction } from '../database/transaction.js';
-import { startOf, toPage, type Page, type PageRequest } from '../http/pagination.js';
+import { instantOf, startOf, toPage, type Page, type PageRequest } from '../http/pagination.js';
 import { invalid, Problem, refusalProblem } from '../http/problem.js';
 import { LOCK_POST_TALLY } from '../posts/queries.js';
 import type { Posts } from '../posts/service.js';
@@ -60,10 +60,9 @@ export class Comments {
     if (!(await this.#posts.owned(postId))) throw new Problem('not-found', 'There is no such post, or it was deleted.');
     const list = `comments:${sort}:${postId}`;
     const from = startOf(list, request);
-    const at = from && new Date(Number(from.key)).toISOString();
     const rows = await this.#dataSource.query<CommentRow[]>(listComments(sort), [
       postId,
-      at,
+      instantOf(from),
       from?.id ?? null,
       request.limit + 1,
     ]);

@@ -9,8 +9,8 @@ import {
   plainFeed,
   scroll,
   type FeedReply,
-} from '../testing/graph.js';
-import { startTestService, type Actor, type TestService } from '../testing/test-service.js';
+} from '../tests/graph.js';
+import { startTestService, type Actor, type TestService } from '../tests/test-service.js';
 
 let service: TestService;
 beforeAll(async () => {

@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
-import { addComments, addFollows, addPosts, addUsers, dice, scroll } from '../testing/graph.js';
-import { startTestService, type Actor, type TestService } from '../testing/test-service.js';
+import { addComments, addFollows, addPosts, addUsers, dice, scroll } from '../tests/graph.js';
+import { startTestService, type Actor, type TestService } from '../tests/test-service.js';
 
 let service: TestService;
 let viewer: Actor;

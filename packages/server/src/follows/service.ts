@@ -1,7 +1,7 @@
 import type { Caller } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { inTransaction } from '../database/transaction.js';
-import { startOf, toPage, type Page, type PageRequest } from '../http/pagination.js';
+import { instantOf, startOf, toPage, type Page, type PageRequest } from '../http/pagination.js';
 import { Problem } from '../http/problem.js';
 import type { UserView } from '../users/schema.js';
 import type { Users } from '../users/service.js';
@@ -68,10 +68,9 @@ export class Follows {
     caller: Caller,
   ): Promise<Page<UserView>> {
     const from = startOf(list, request);
-    const at = from && new Date(Number(from.key)).toISOString();
     const rows = await this.#dataSource.query<{ id: string; created_at: Date }[]>(sql, [
       userId,
-      at,
+      instantOf(from),
       from?.id ?? null,
       request.limit + 1,
     ]);

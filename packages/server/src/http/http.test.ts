@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { request as rawRequest } from 'node:http';
 import { Validator } from '@seriousme/openapi-schema-validator';
-import { startTestService, type TestService } from '../testing/test-service.js';
+import { startTestService, type TestService } from '../tests/test-service.js';
 import { PROBLEMS } from './problem-catalogue.js';
 
 let service: TestService;

@@ -35,6 +35,9 @@ export function startOf(list: string, { after }: PageRequest): ListCursor | null
   return cursor;
 }
 
+/** The instant that a list sorted by time reads on from, as a statement takes it; null for the first page. */
+export const instantOf = (from: ListCursor | null): string | null => from && new Date(Number(from.key)).toISOString();
+
 /**
  * Makes a page of rows that were read with one more than the limit.
  * @param key what the list is sorted by, beside the id

@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { statSync } from 'node:fs';
-import { addComments, addFollows, addPosts, addUsers } from '../testing/graph.js';
-import { startTestService, type TestService } from '../testing/test-service.js';
+import { addComments, addFollows, addPosts, addUsers } from '../tests/graph.js';
+import { startTestService, type TestService } from '../tests/test-service.js';
 
 let service: TestService;
 beforeAll(async () => {

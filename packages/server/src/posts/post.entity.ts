@@ -11,13 +11,14 @@ import {
 } from 'typeorm';
 import { Comment } from '../comments/comment.entity.js';
 import { PostTally } from '../tallies/tally.entity.js';
+import { Editable } from '../database/editable.entity.js';
 import { User } from '../users/user.entity.js';
 
 /** Something that somebody posted. */
 @Entity('posts')
 @Index('posts_recent', ['createdAt', 'id'], { where: 'deleted_at IS NULL' })
 @Index('posts_author_recent', ['authorId', 'createdAt', 'id'], { where: 'deleted_at IS NULL' })
-export class Post {
+export class Post extends Editable {
   @PrimaryColumn({ type: 'uuid' })
   id!: string;
 
@@ -31,20 +32,6 @@ export class Post {
 
   @Column({ type: 'text' })
   body!: string;
-
-  /** Counts the edits; the `ETag` of the post. */
-  @Column({ type: 'integer', default: 1 })
-  version!: number;
-
-  @Column({ type: 'timestamptz', precision: 3, default: () => 'clock_timestamp()' })
-  createdAt!: Date;
-
-  @Column({ type: 'timestamptz', precision: 3, nullable: true })
-  editedAt!: Date | null;
-
-  @Column({ type: 'timestamptz', precision: 3, nullable: true })
-  deletedAt!: Date | null;
-
   @OneToOne(() => PostTally, (tally) => tally.post)
   tally?: Relation<PostTally>;
 

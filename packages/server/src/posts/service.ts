@@ -2,7 +2,7 @@ import { canOf, decide, type Caller, type Owned } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { inTransaction } from '../database/transaction.js';
-import { startOf, toPage, type Page, type PageRequest } from '../http/pagination.js';
+import { instantOf, startOf, toPage, type Page, type PageRequest } from '../http/pagination.js';
 import { Problem, refusalProblem } from '../http/problem.js';
 import type { PublicAddress } from '../http/public-address.js';
 import { toAuthor } from '../users/queries.js';
@@ -64,10 +64,9 @@ export class Posts {
   ): Promise<Page<PostView>> {
     const list = `posts:${sort}:${authorId ?? 'everybody'}`;
     const from = startOf(list, request);
-    const at = from && new Date(Number(from.key)).toISOString();
     const rows = await this.#dataSource.query<{ id: string; created_at: Date }[]>(
       listPosts(sort, authorId ? 'author' : 'everybody'),
-      [authorId, at, from?.id ?? null, request.limit + 1],
+      [authorId, instantOf(from), from?.id ?? null, request.limit + 1],
     );
     const page = toPage(
       list,

@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { DEMO_PASSWORD } from '@gather-lane/core';
 import { SignJWT } from 'jose';
 import { endDemoSessions, loadDemo } from '../demo/load.js';
-import { startTestService, type TestService } from '../testing/test-service.js';
+import { startTestService, type TestService } from '../tests/test-service.js';
 
 let service: TestService;
 const password = 'narrowboat crew';

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { startTestService, type TestService } from '../testing/test-service.js';
+import { startTestService, type TestService } from '../tests/test-service.js';
 
 let service: TestService;
 beforeAll(async () => {

@@ -1,7 +1,7 @@
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { makeDatabase } from '../packages/server/src/testing/test-service.js';
+import { makeDatabase } from '../packages/server/src/tests/test-service.js';
 import type { DatabaseAddress } from '../packages/server/src/database/address.js';
 import { start, type Started } from './command.js';
 

@@ -122,7 +122,7 @@ describe('the console', () => {
     await posts().first().getByRole('button', { name: 'Delete' }).click();
     await page.getByRole('dialog').getByRole('button', { name: 'Delete' }).click();
     await page.getByText('Deleted.').waitFor();
-    await expect(posts().getByText(text).count()).resolves.toBe(0);
+    await posts().getByText(text).first().waitFor({ state: 'detached' });
   });
 
   test('shows no edit or delete on another’s post', async () => {
@@ -207,6 +207,7 @@ describe('the console', () => {
     await comments.nth(before).getByRole('button', { name: 'Delete' }).click();
     await page.getByRole('dialog').getByRole('button', { name: 'Delete' }).click();
     await page.getByText('Deleted.').waitFor();
+    await comments.nth(before).waitFor({ state: 'detached' });
     expect(await comments.count()).toBe(before);
   });
 

@@ -1,0 +1,18 @@
+import { Column } from 'typeorm';
+
+/** What people write and may edit or take back: posts and comments. */
+export abstract class Editable {
+  /** Counts the edits; the `ETag`. */
+  @Column({ type: 'integer', default: 1 })
+  version!: number;
+
+  @Column({ type: 'timestamptz', precision: 3, default: () => 'clock_timestamp()' })
+  createdAt!: Date;
+
+  @Column({ type: 'timestamptz', precision: 3, nullable: true })
+  editedAt!: Date | null;
+
+  /** Deleting is soft: the row stays for a while, and nothing shows it. */
+  @Column({ type: 'timestamptz', precision: 3, nullable: true })
+  deletedAt!: Date | null;
+}
