@@ -2,6 +2,7 @@ import { ServiceProblem, ServiceUnreachable } from '@gather-lane/client';
 import { Command, CommanderError } from 'commander';
 import colors from 'picocolors';
 import { accountCommands } from './commands/account.js';
+import { dataCommands } from './commands/data.js';
 import { feedCommands } from './commands/feed.js';
 import { peopleCommands } from './commands/people.js';
 import { postCommands } from './commands/posts.js';
@@ -25,6 +26,7 @@ function program(): Command {
     .configureOutput({ outputError: (text, write) => write(colors.red(text)) });
   serviceCommands(command);
   accountCommands(command);
+  dataCommands(command);
   feedCommands(command);
   postCommands(command);
   peopleCommands(command);

@@ -6,3 +6,4 @@ export * from './text/handle.js';
 export * from './doorway/doorway.js';
 export * from './demo/demo.js';
 export { DEMO_PASSWORD, DEMO_MAIN_USERS } from './demo/people.js';
+export * from './fill/fill.js';

@@ -12,3 +12,7 @@ export { checkSetup, type SetupFinding } from './setup/check.js';
 export { StartRefused, startService, type Service, type StartOptions } from './service.js';
 export { describeApi } from './http/describe-api.js';
 export { VERSION } from './version.js';
+export { openDatabase, type OpenDatabase } from './database/open.js';
+export { RealAccounts } from './database/real-accounts.js';
+export { empty, fill, FillRefused, type FillProgress } from './fill/load.js';
+export { checkData, type Finding } from './check/service.js';

@@ -5,33 +5,16 @@ import type { Service } from '@gather-lane/server';
 import { SingleBar } from 'cli-progress';
 import type { Command } from 'commander';
 import colors from 'picocolors';
-import type { CommonOptions } from '../context.js';
 import { Failure } from '../failure.js';
 import { print, printJson, printTable, remark } from '../output.js';
-import { wholeNumber } from './arguments.js';
-
-// Loaded only by the commands that run or look at the service itself: the others start in a blink without it.
-const server = () => import('@gather-lane/server');
-
-interface SettingOptions extends CommonOptions {
-  config?: string;
-  data?: string;
-  host?: string;
-  port?: number;
-}
+import { checkDataCommand } from './check-data.js';
+import { server, settings, withSettings, type SettingOptions } from '../settings.js';
 
 interface StartCommandOptions extends SettingOptions {
   demo?: boolean;
   fresh?: boolean;
   migrate?: boolean;
 }
-
-const withSettings = (command: Command): Command =>
-  command
-    .option('--config <file>', 'configuration file (gather-lane.yaml)')
-    .option('--data <folder>', 'data folder (.gather-lane)')
-    .option('--host <address>', 'address to listen on (127.0.0.1)')
-    .option('--port <n>', 'port to listen on (7461)', wholeNumber(0, 65_535));
 
 export function serviceCommands(program: Command): void {
   withSettings(program.command('start').description('Serve the API and the console'))
@@ -58,6 +41,7 @@ export function serviceCommands(program: Command): void {
     });
 
   const check = program.command('check').description('Look whether things are as they should be');
+  checkDataCommand(check);
   withSettings(check.command('setup').description('Look whether everything that the service needs is there')).action(
     async (_: unknown, command: Command) => {
       const options = command.optsWithGlobals<SettingOptions>();
@@ -83,16 +67,6 @@ export function serviceCommands(program: Command): void {
       if (findings.some((finding) => finding.state === 'bad')) process.exitCode = 1;
     },
   );
-}
-
-async function settings({ config: file, data, host, port }: SettingOptions, more: Record<string, unknown> = {}) {
-  const flags = { 'data': data, 'server.host': host, 'server.port': port, ...more };
-  const { ConfigError, loadConfig } = await server();
-  try {
-    return loadConfig({ folder: process.cwd(), ...(file && { file }), environment: process.env, flags });
-  } catch (error) {
-    throw error instanceof ConfigError ? new Failure(error.message, 2) : error;
-  }
 }
 
 async function start(options: StartCommandOptions): Promise<void> {

@@ -2,6 +2,7 @@ import 'reflect-metadata';
 import { DataSource } from 'typeorm';
 import { Comment } from '../comments/comment.entity.js';
 import { Standing, StandingDrop } from '../feed/standing.entity.js';
+import { FillRun } from '../fill/fill-run.entity.js';
 import { Follow } from '../follows/follow.entity.js';
 import { Post } from '../posts/post.entity.js';
 import { PostCommenter, PostTally, UserTally } from '../tallies/tally.entity.js';
@@ -15,6 +16,7 @@ import { Accounts1764000000001 } from './migrations/1764000000001-accounts.js';
 import { Posts1764000000002 } from './migrations/1764000000002-posts.js';
 import { Standings1764000000003 } from './migrations/1764000000003-standings.js';
 import { Tallies1764000000004 } from './migrations/1764000000004-tallies.js';
+import { FillRuns1764000000005 } from './migrations/1764000000005-fill-runs.js';
 import { SnakeNaming } from './naming.js';
 
 /** Every entity of the product's model. */
@@ -32,10 +34,17 @@ export const ENTITIES = [
   WeightingRow,
   Standing,
   StandingDrop,
+  FillRun,
 ];
 
 /** The product's migrations, oldest first. */
-export const MIGRATIONS = [Accounts1764000000001, Posts1764000000002, Standings1764000000003, Tallies1764000000004];
+export const MIGRATIONS = [
+  Accounts1764000000001,
+  Posts1764000000002,
+  Standings1764000000003,
+  Tallies1764000000004,
+  FillRuns1764000000005,
+];
 
 /** Name of the table that remembers which of our migrations have run. */
 export const MIGRATIONS_TABLE = 'gather_lane_migrations';

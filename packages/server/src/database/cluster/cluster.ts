@@ -263,6 +263,17 @@ async function stopProcess(pid: number): Promise<void> {
   }
 }
 
+/** The address of a data folder's cluster when it is running, or null. */
+export async function findCluster(data: string): Promise<DatabaseAddress | null> {
+  const password = clusterPassword(data);
+  const folder = join(
+    clusterHome(data, clusterAccount(), () => undefined),
+    'pg',
+  );
+  const running = await findRunning(folder, password);
+  return running && addressAt(running.port, password);
+}
+
 /** Makes the data folder, open enough for the cluster's account to pass through, and no more. */
 export function makeDataFolder(data: string): void {
   mkdirSync(data, { recursive: true });

@@ -1,0 +1,75 @@
+import { SingleBar } from 'cli-progress';
+import type { Finding } from '@gather-lane/server';
+import type { Command } from 'commander';
+import colors from 'picocolors';
+import { withDatabase } from '../database.js';
+import { plural, print, printJson, printTable } from '../output.js';
+import { server, withSettings, type SettingOptions } from '../settings.js';
+
+interface CheckOptions extends SettingOptions {
+  repair?: boolean;
+  all?: boolean;
+}
+
+/** Adds `check data` below `check`. */
+export function checkDataCommand(check: Command): void {
+  withSettings(check.command('data').description('Recount every tally, and look for what should not be in the data'))
+    .option('--repair', 'mend counts and standings, in batches, while the service runs')
+    .option('--all', 'list the checks that found nothing too')
+    .action(async (_: unknown, command: Command) => run(command.optsWithGlobals()));
+}
+
+async function run(options: CheckOptions): Promise<void> {
+  const bar = new SingleBar({
+    format: '{bar} {value} of {total} · {check}',
+    barCompleteChar: '━',
+    barIncompleteChar: '─',
+    hideCursor: true,
+    stream: process.stderr,
+    clearOnComplete: true,
+  });
+  const watched = process.stderr.isTTY && !options.json;
+  const findings = await withDatabase(options, async ({ dataSource }) => {
+    const { checkData } = await server();
+    return checkData(dataSource, {
+      repair: options.repair ?? false,
+      progress: (check, done, of) => {
+        if (!watched) return;
+        if (done === 0) bar.start(of, 0, { check });
+        else bar.update(done, { check });
+      },
+    });
+  }).finally(() => bar.stop());
+  const wrong = findings.filter((finding) => finding.count > 0);
+  const left = wrong.filter((finding) => finding.repaired === null);
+  if (left.length > 0) process.exitCode = 1;
+  if (options.json) return printJson({ findings: options.all ? findings : wrong, checks: findings.length });
+  const shown = options.all ? findings : wrong;
+  if (shown.length > 0)
+    printTable(
+      [{ head: 'CHECK' }, { head: 'FOUND', align: 'right' }, { head: 'WHAT IT MEANS', width: 'rest' }],
+      shown.map((finding) => [finding.name, state(finding), finding.means]),
+    );
+  for (const finding of wrong) explain(finding);
+  print();
+  if (wrong.length === 0) print(`${plural(findings.length, 'check')}, nothing wrong.`);
+  else if (left.length === 0) print(`Everything that was found is mended. Run it again to see.`);
+  else
+    print(
+      `${plural(left.length, 'check')} of ${findings.length} found something.${left.some((f) => f.repaired === null && isCount(f)) ? ' --repair mends counts and standings.' : ''}`,
+    );
+}
+
+const isCount = ({ name }: Finding): boolean => /tall|standings|commenters/.test(name);
+const state = ({ count, repaired }: Finding): string =>
+  count === 0 ? colors.green('0') : repaired === null ? colors.red(String(count)) : colors.yellow(`${count}, mended`);
+
+function explain({ name, examples, query }: Finding): void {
+  print();
+  print(colors.bold(name));
+  printTable(
+    [{ head: 'ID' }, { head: 'FOUND' }, { head: 'SHOULD BE' }],
+    examples.map(({ id, found, should }) => [id, found, should]),
+  );
+  print(colors.dim(query));
+}

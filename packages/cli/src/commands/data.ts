@@ -1,0 +1,108 @@
+import { createInterface } from 'node:readline/promises';
+import { SingleBar } from 'cli-progress';
+import type { Command } from 'commander';
+import { withDatabase } from '../database.js';
+import { Failure } from '../failure.js';
+import { plural, print, printJson, remark } from '../output.js';
+import { server, withSettings, type SettingOptions } from '../settings.js';
+import { wholeNumber } from './arguments.js';
+
+interface FillOptions extends SettingOptions {
+  users: number;
+  posts: number;
+  follows?: number;
+  comments?: number;
+  days: number;
+  seed: number;
+  again?: boolean;
+  amongReal?: boolean;
+}
+
+const FOLLOWS_EACH = 20;
+const MOST = 1_000_000_000;
+
+export function dataCommands(program: Command): void {
+  withSettings(
+    program
+      .command('fill')
+      .description('Fill the database with believable made-up people, posts, follows and comments'),
+  )
+    .option('--users <n>', 'how many users; 0 lets those who are there post', wholeNumber(0, MOST), 100)
+    .option('--posts <n>', 'how many posts', wholeNumber(0, MOST), 1_000)
+    .option('--follows <n>', 'how many follows (20 for each user)', wholeNumber(0, MOST))
+    .option('--comments <n>', 'how many comments (as many as posts)', wholeNumber(0, MOST))
+    .option('--days <n>', 'over how many days the posts spread', wholeNumber(1, 3_650), 30)
+    .option('--seed <n>', 'the same seed makes the same rows', wholeNumber(0, 2_147_483_647), 1)
+    .option('--again', 'go on with the last fill that was interrupted')
+    .option('--among-real', 'also where real accounts are')
+    .action(async (_: unknown, command: Command) => runFill(command.optsWithGlobals()));
+
+  withSettings(program.command('empty').description('Start over: take every user and all that they made away'))
+    .option('--yes', 'without asking')
+    .option('--among-real', 'also where real accounts are')
+    .action(async (_: unknown, command: Command) => {
+      const options = command.optsWithGlobals<SettingOptions & { yes?: boolean; amongReal?: boolean }>();
+      await withDatabase(options, async ({ dataSource, address }) => {
+        if (!options.yes) await confirmEmpty(`${address.database} at ${address.host}:${address.port}`);
+        const { empty } = await server();
+        await empty(dataSource, { amongReal: options.amongReal ?? false });
+      });
+      if (options.json) printJson({ emptied: true });
+      else print('The database is empty.');
+    });
+}
+
+async function confirmEmpty(which: string): Promise<void> {
+  if (!process.stdin.isTTY) throw new Failure('There is no terminal to ask on: add --yes if everything is to go.', 2);
+  const terminal = createInterface({ input: process.stdin, output: process.stderr });
+  const answer = await terminal.question(`Everything in the database ${which} goes. Type "empty" to go on: `);
+  terminal.close();
+  if (answer.trim() !== 'empty') throw new Failure('Nothing was changed.');
+}
+
+async function runFill(options: FillOptions): Promise<void> {
+  const { users, posts, days, seed } = options;
+  const follows = options.follows ?? users * FOLLOWS_EACH;
+  const comments = options.comments ?? posts;
+  const started = Date.now();
+  const watched = process.stderr.isTTY;
+  const bar = new SingleBar({
+    format: '{phase} {bar} {percentage} % · {rows} rows · {rate} a second · {eta_formatted} left',
+    barCompleteChar: '━',
+    barIncompleteChar: '─',
+    hideCursor: true,
+    stream: process.stderr,
+    etaBuffer: 30,
+  });
+  let batch = 0;
+  try {
+    const result = await withDatabase(options, async ({ dataSource }) => {
+      const { fill } = await server();
+      return fill(dataSource, options.again ? 'again' : { users, posts, follows, comments, days, seed }, {
+        amongReal: options.amongReal ?? false,
+        progress: (at) => {
+          const rate = Math.round((at.rows / (Date.now() - started)) * 1000).toLocaleString('en-GB');
+          const shown = { phase: at.phase.padEnd(18), rows: at.rows.toLocaleString('en-GB'), rate };
+          if (watched && batch === 0) bar.start(at.batches, at.batch - 1, shown);
+          batch = at.batch;
+          if (watched) bar.update(at.batch, shown);
+        },
+      });
+    });
+    bar.stop();
+    const seconds = (Date.now() - started) / 1000;
+    if (options.json) return printJson({ ...result, seconds });
+    const made = Object.entries(result.rows)
+      .filter(([table]) => table !== 'credentials')
+      .map(([table, rows]) => `${rows.toLocaleString('en-GB')} ${table}`);
+    print(`Made ${made.join(', ') || 'nothing'} in ${seconds.toFixed(1)} s.`);
+    if (result.rows.users)
+      remark('Made-up users sign in with the demo’s password, and only to a service started with --demo.');
+  } catch (error) {
+    bar.stop();
+    if (error instanceof Failure) throw error;
+    throw new Failure(
+      `${(error as Error).message}\nIt was interrupted after ${plural(batch, 'whole batch', 'whole batches')}, which are in; nothing of the next is. Go on with --again.`,
+    );
+  }
+}

@@ -1,0 +1,218 @@
+import { stringify, v7 as uuidv7 } from 'uuid';
+import { COMMENTS, POSTS, SLOTS, type Topic } from '../demo/phrases.js';
+import { Chance, drawInstant, HeavyTail } from './chance.js';
+import { FIRST_NAMES, LAST_NAMES, LINES } from './words.js';
+
+const HOUR = 3_600_000;
+const DAY = 24 * HOUR;
+
+/** How much is to be made. */
+export interface FillRequest {
+  readonly users: number;
+  readonly posts: number;
+  /** On average; a few follow and are followed a great deal. */
+  readonly follows: number;
+  readonly comments: number;
+  /** Over how many days the posts spread. */
+  readonly days: number;
+  readonly seed: number;
+  /** Tells the users of one fill from those of another: part of their handles. */
+  readonly run: number;
+  /** The instant that times are laid back from, in milliseconds. */
+  readonly now: number;
+}
+
+/** Who writes, follows and comments: users that this fill makes, or users who are there already. */
+export interface Cast {
+  readonly size: number;
+  idAt(index: number): string;
+}
+
+/** Rows for one table, as values in the order of its columns; instants in milliseconds. */
+export interface TableRows {
+  readonly table: 'users' | 'credentials' | 'follows' | 'posts' | 'comments';
+  readonly rows: (string | number | boolean | null)[][];
+}
+
+/** Rows that belong together: they are loaded in one transaction, or not at all. */
+export type Batch = TableRows[];
+
+/** The columns that each table's rows have, in order. Credentials lack the password hash, which is the loader's. */
+export const FILL_COLUMNS = {
+  users: ['id', 'handle', 'name', 'bio', 'created_at'],
+  credentials: ['user_id', 'email', 'demo'],
+  follows: ['follower_id', 'followee_id', 'created_at'],
+  posts: ['id', 'author_id', 'body', 'created_at'],
+  comments: ['id', 'post_id', 'author_id', 'body', 'created_at'],
+} as const;
+
+/** Columns that hold instants. */
+export const FILL_INSTANTS: ReadonlySet<string> = new Set(['created_at']);
+
+const USERS_A_BATCH = 2_000;
+const FOLLOWS_A_BATCH = 20_000;
+const POSTS_A_BATCH = 4_000;
+const STREAM = { user: 1, follows: 2, posts: 3, ids: 4 };
+const TOPICS = Object.keys(POSTS) as Topic[];
+
+/** A fill as a list of batches, each made on its own from the seed: any of them can be made again without the others. */
+export class Fill {
+  readonly batches: number;
+  readonly #request: FillRequest;
+  readonly #cast: Cast;
+  readonly #followers: number;
+  readonly #counts: { users: number; follows: number; posts: number };
+  readonly #userIds: Uint8Array;
+  readonly #popularity: HeavyTail;
+  readonly #activity: HeavyTail;
+
+  /** @param there users who are there already; they are the cast when the request makes none */
+  constructor(request: FillRequest, there: Cast) {
+    this.#request = request;
+    this.#userIds = this.#makeUserIds();
+    this.#cast = request.users > 0 ? { size: request.users, idAt: (index) => this.#userId(index) } : there;
+    const { size } = this.#cast;
+    if (size === 0 && (request.posts > 0 || request.follows > 0))
+      throw new RangeError('there is nobody who could post: make users too');
+    // A user's follows are made together, so that none is made twice.
+    this.#followers = Math.max(1, Math.floor(FOLLOWS_A_BATCH / Math.max(1, request.follows / Math.max(1, size))));
+    const follows = request.follows > 0 && request.users > 0 ? Math.ceil(size / this.#followers) : 0;
+    this.#counts = {
+      users: Math.ceil(request.users / USERS_A_BATCH),
+      follows,
+      posts: Math.ceil(request.posts / POSTS_A_BATCH),
+    };
+    this.batches = this.#counts.users + follows + this.#counts.posts;
+    this.#popularity = new HeavyTail(Math.max(1, size), 0.9, 1);
+    this.#activity = new HeavyTail(Math.max(1, size), 0.7, 3);
+  }
+
+  /** Rows of one batch, from 0 to `batches` - 1; the same every time. */
+  batch(index: number): Batch {
+    const { users, follows } = this.#counts;
+    if (index < users) return this.#users(index);
+    if (index < users + follows) return this.#follows(index - users);
+    return this.#posts(index - users - follows);
+  }
+
+  /** What a batch is about, for those who watch. */
+  phase(index: number): 'users' | 'follows' | 'posts and comments' {
+    const { users, follows } = this.#counts;
+    return index < users ? 'users' : index < users + follows ? 'follows' : 'posts and comments';
+  }
+
+  /** Sixteen bytes for each user that is made; the first six are the instant of sign-up. */
+  #makeUserIds(): Uint8Array {
+    const { seed, run, users, now, days } = this.#request;
+    const ids = new Uint8Array(users * 16);
+    const chance = new Chance(seed, run, STREAM.ids);
+    const latest = now - days * DAY - 60_000;
+    for (let i = 0; i < users; i++)
+      uuidv7({ msecs: latest - Math.floor(chance.float() * 400 * DAY), random: chance.bytes() }, ids, i * 16);
+    return ids;
+  }
+
+  #userId(index: number): string {
+    return stringify(this.#userIds, index * 16);
+  }
+
+  #userCreatedAt(index: number): number {
+    return (
+      new DataView(this.#userIds.buffer).getUint32(index * 16) * 65_536 +
+      new DataView(this.#userIds.buffer).getUint16(index * 16 + 4)
+    );
+  }
+
+  #users(batch: number): Batch {
+    const { seed, run, users: total } = this.#request;
+    const users: TableRows['rows'] = [];
+    const credentials: TableRows['rows'] = [];
+    const end = Math.min((batch + 1) * USERS_A_BATCH, total);
+    for (let i = batch * USERS_A_BATCH; i < end; i++) {
+      const chance = new Chance(seed, run, STREAM.user, i, 1);
+      const [first, last] = [chance.pick(FIRST_NAMES), chance.pick(LAST_NAMES)];
+      const id = this.#userId(i);
+      // Unique however many are asked for: the run and the index are in it.
+      const handle = `${first.toLowerCase()}_${run.toString(36)}_${i.toString(36)}`;
+      users.push([
+        id,
+        handle,
+        `${first} ${last}`,
+        chance.float() < 0.7 ? chance.pick(LINES) : '',
+        this.#userCreatedAt(i),
+      ]);
+      credentials.push([id, `${handle}@fill.example`, true]);
+    }
+    return [
+      { table: 'users', rows: users },
+      { table: 'credentials', rows: credentials },
+    ];
+  }
+
+  #follows(batch: number): Batch {
+    const { seed, run, follows, now } = this.#request;
+    const { size } = this.#cast;
+    const chance = new Chance(seed, run, STREAM.follows, batch);
+    const rows: TableRows['rows'] = [];
+    const mean = follows / size;
+    const end = Math.min((batch + 1) * this.#followers, size);
+    for (let i = batch * this.#followers; i < end; i++) {
+      // Heavy-tailed too: the square of an exponential wait has a long tail, and half its mean is 1.
+      const wanted = Math.min(Math.round((mean * chance.wait(1) ** 2) / 2), size - 1, Math.ceil(mean * 60), 10_000);
+      const chosen = new Set<number>();
+      // Popular people are drawn again and again: past some tries it is enough.
+      for (let tries = wanted * 4 + 8; chosen.size < wanted && tries > 0; tries--) {
+        const followee = this.#popularity.draw(chance);
+        if (followee !== i) chosen.add(followee);
+      }
+      const own = this.#userCreatedAt(i);
+      for (const followee of chosen) {
+        const since = Math.max(own, this.#userCreatedAt(followee));
+        rows.push([this.#cast.idAt(i), this.#cast.idAt(followee), since + Math.floor(chance.float() * (now - since))]);
+      }
+    }
+    return [{ table: 'follows', rows }];
+  }
+
+  #posts(batch: number): Batch {
+    const { seed, run, posts: total, comments: wanted, days, now } = this.#request;
+    const chance = new Chance(seed, run, STREAM.posts, batch);
+    const count = Math.min(POSTS_A_BATCH, total - batch * POSTS_A_BATCH);
+    const mean = wanted / total;
+    const instants = Array.from({ length: count }, () => drawInstant(chance, now, days)).sort((a, b) => a - b);
+    const posts: TableRows['rows'] = [];
+    const comments: TableRows['rows'] = [];
+    for (const createdAt of instants) {
+      const topic = chance.pick(TOPICS);
+      const id = uuidv7({ msecs: createdAt, random: chance.bytes() });
+      const author = this.#activity.draw(chance);
+      posts.push([id, this.#cast.idAt(author), this.#say(chance, chance.pick(POSTS[topic])), createdAt]);
+      // Most posts are answered little, a few a great deal.
+      const answers = Math.min(Math.floor((mean * chance.wait(1) ** 2) / 2 + chance.float()), 500);
+      for (let n = 0; n < answers; n++) {
+        const at = Math.floor(createdAt + 30_000 + chance.wait(5 * HOUR));
+        if (at >= now) continue;
+        const answer = this.#say(chance, chance.pick(COMMENTS[topic]));
+        comments.push([
+          uuidv7({ msecs: at, random: chance.bytes() }),
+          id,
+          this.#cast.idAt(this.#activity.draw(chance)),
+          answer,
+          at,
+        ]);
+      }
+    }
+    return [
+      { table: 'posts', rows: posts },
+      { table: 'comments', rows: comments },
+    ];
+  }
+
+  #say(chance: Chance, phrase: string): string {
+    return phrase.replace(/\{(\w+)\}/g, (_, slot: string) => {
+      if (slot === 'n') return String(chance.int(3, 28));
+      if (slot === 'who') return chance.pick(FIRST_NAMES).toLowerCase();
+      return chance.pick(SLOTS[slot as keyof typeof SLOTS]);
+    });
+  }
+}

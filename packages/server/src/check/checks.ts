@@ -1,0 +1,123 @@
+/** Something that should never be found in the data. */
+export interface DataCheck {
+  /** Short and unique; what `--json` calls it. */
+  readonly name: string;
+  /** What it means when there are findings. */
+  readonly means: string;
+  /** Yields a row for each finding: `id` (text), `found` and `should` (text). */
+  readonly sql: string;
+  /** What `--repair` mends, if it is a count or a standing; the ids are then posts' or users'. */
+  readonly repairs?: 'post' | 'user';
+}
+
+/** Recounts of the comments on posts. Cost: one pass over comments_conversation and post_tallies. */
+const RECOUNTED_POSTS = `
+  SELECT p.id, coalesce(c.comments, 0) AS comments, coalesce(c.people, 0) AS people
+  FROM posts p LEFT JOIN (
+    SELECT c.post_id, count(*)::integer AS comments, count(DISTINCT c.author_id) FILTER (WHERE c.author_id <> q.author_id)::integer AS people
+    FROM comments c JOIN posts q ON q.id = c.post_id WHERE c.deleted_at IS NULL GROUP BY c.post_id) c ON c.post_id = p.id`;
+
+/** Recounts of what users have. Cost: one pass over posts and two over follows. */
+const RECOUNTED_USERS = `
+  SELECT u.id, coalesce(p.n, 0) AS posts, coalesce(r.n, 0) AS followers, coalesce(g.n, 0) AS following
+  FROM users u
+  LEFT JOIN (SELECT author_id, count(*)::integer AS n FROM posts WHERE deleted_at IS NULL GROUP BY author_id) p ON p.author_id = u.id
+  LEFT JOIN (SELECT followee_id, count(*)::integer AS n FROM follows GROUP BY followee_id) r ON r.followee_id = u.id
+  LEFT JOIN (SELECT follower_id, count(*)::integer AS n FROM follows GROUP BY follower_id) g ON g.follower_id = u.id`;
+
+/** Where each visible post should stand, by its tally and the weighting in force. */
+const SHOULD_STAND = `
+  SELECT p.id, p.author_id, lane_time(p.created_at, w.half_life_ms, w.base, greatest(k.comment, 0) * t.comment_people, greatest(-k.comment, 0) * t.comment_people)::timestamptz(3) AS lane_time
+  FROM posts p JOIN post_tallies t ON t.post_id = p.id JOIN weightings w ON w.in_force
+  CROSS JOIN LATERAL (SELECT coalesce((w.weights ->> 'comment')::bigint, 0) AS comment) k
+  WHERE p.deleted_at IS NULL`;
+
+const orphans = (table: string, column: string, parent: string): DataCheck => ({
+  name: `${table}-without-${column.replace(/_id$/, '')}`,
+  means: `rows of ${table} whose ${column} names no row of ${parent}`,
+  sql: `SELECT t.${column}::text AS id, 'no such row' AS found, 'a row of ${parent}' AS should FROM ${table} t LEFT JOIN ${parent} p ON p.id = t.${column} WHERE t.${column} IS NOT NULL AND p.id IS NULL`,
+});
+
+/** Everything that is looked for, cheap things first. */
+export const DATA_CHECKS: readonly DataCheck[] = [
+  {
+    name: 'self-follows',
+    means: 'somebody follows themselves',
+    sql: `SELECT follower_id::text AS id, 'follows themselves' AS found, 'nobody does' AS should FROM follows WHERE follower_id = followee_id`,
+  },
+  {
+    name: 'posts-of-the-future',
+    means: 'a post was made in the future, and would stand above all others until then',
+    sql: `SELECT id::text, created_at::text AS found, 'not after now' AS should FROM posts WHERE created_at > clock_timestamp() + interval '1 minute'`,
+  },
+  {
+    name: 'answers-across-posts',
+    means: 'a comment answers a comment of another post',
+    sql: `SELECT c.id::text, p.post_id::text AS found, c.post_id::text AS should FROM comments c JOIN comments p ON p.id = c.parent_id WHERE p.post_id <> c.post_id`,
+  },
+  orphans('posts', 'author_id', 'users'),
+  orphans('comments', 'post_id', 'posts'),
+  orphans('comments', 'author_id', 'users'),
+  orphans('comments', 'parent_id', 'comments'),
+  orphans('follows', 'follower_id', 'users'),
+  orphans('follows', 'followee_id', 'users'),
+  orphans('sessions', 'user_id', 'users'),
+  orphans('credentials', 'user_id', 'users'),
+  {
+    name: 'users-without-tally',
+    means: 'a user has no row of counts',
+    repairs: 'user',
+    sql: `SELECT u.id::text, 'none' AS found, 'a row' AS should FROM users u LEFT JOIN user_tallies t ON t.user_id = u.id WHERE t.user_id IS NULL`,
+  },
+  {
+    name: 'posts-without-tally',
+    means: 'a post has no row of counts',
+    repairs: 'post',
+    sql: `SELECT p.id::text, 'none' AS found, 'a row' AS should FROM posts p LEFT JOIN post_tallies t ON t.post_id = p.id WHERE t.post_id IS NULL`,
+  },
+  {
+    name: 'user-tallies',
+    means: 'the counts of a user are not what a recount gives (posts/followers/following)',
+    repairs: 'user',
+    sql: `SELECT r.id::text, concat_ws('/', t.posts, t.followers, t.following) AS found, concat_ws('/', r.posts, r.followers, r.following) AS should
+      FROM (${RECOUNTED_USERS}) r JOIN user_tallies t ON t.user_id = r.id
+      WHERE (t.posts, t.followers, t.following) <> (r.posts, r.followers, r.following)`,
+  },
+  {
+    name: 'post-tallies',
+    means: 'the counts of a post are not what a recount gives (comments/people)',
+    repairs: 'post',
+    sql: `SELECT r.id::text, concat_ws('/', t.comments, t.comment_people) AS found, concat_ws('/', r.comments, r.people) AS should
+      FROM (${RECOUNTED_POSTS}) r JOIN post_tallies t ON t.post_id = r.id
+      WHERE (t.comments, t.comment_people) <> (r.comments, r.people)`,
+  },
+  {
+    name: 'commenters',
+    means: 'how often somebody commented on a post is not what a recount gives',
+    repairs: 'post',
+    sql: `SELECT coalesce(n.post_id, r.post_id)::text AS id, coalesce(n.n, 0)::text AS found, coalesce(r.n, 0)::text AS should
+      FROM post_commenters n
+      FULL JOIN (SELECT post_id, author_id AS user_id, count(*)::integer AS n FROM comments WHERE deleted_at IS NULL GROUP BY post_id, author_id) r
+        ON r.post_id = n.post_id AND r.user_id = n.user_id
+      WHERE n.n IS DISTINCT FROM r.n`,
+  },
+  {
+    name: 'standings-missing',
+    means: 'a visible post stands nowhere, so no score-ordered feed holds it',
+    repairs: 'post',
+    sql: `SELECT d.id::text, 'none' AS found, d.lane_time::text AS should FROM (${SHOULD_STAND}) d LEFT JOIN standings s ON s.post_id = d.id WHERE s.post_id IS NULL`,
+  },
+  {
+    name: 'standings-left-over',
+    means: 'a post that is not visible still stands',
+    repairs: 'post',
+    sql: `SELECT s.post_id::text AS id, s.lane_time::text AS found, 'none' AS should FROM standings s LEFT JOIN posts p ON p.id = s.post_id AND p.deleted_at IS NULL WHERE p.id IS NULL`,
+  },
+  {
+    name: 'standings-wrong',
+    means: 'a post does not stand at its lane time by the weighting in force, or under another author',
+    repairs: 'post',
+    sql: `SELECT d.id::text, s.lane_time::text AS found, d.lane_time::text AS should FROM (${SHOULD_STAND}) d JOIN standings s ON s.post_id = d.id
+      WHERE (s.lane_time, s.author_id) <> (d.lane_time, d.author_id)`,
+  },
+];

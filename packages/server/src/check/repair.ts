@@ -1,0 +1,29 @@
+/**
+ * Repairs derive counts and standings again. Each batch takes the tally rows first, in id order, as every writer
+ * does, so the recount sees whatever was committed and nothing slips in between. Readers are never blocked.
+ */
+
+export const REPAIR_POSTS: readonly string[] = [
+  `INSERT INTO post_tallies (post_id) SELECT id FROM posts WHERE id = ANY ($1) ON CONFLICT DO NOTHING`,
+  `SELECT FROM post_tallies WHERE post_id = ANY ($1) ORDER BY post_id FOR NO KEY UPDATE`,
+  `DELETE FROM post_commenters WHERE post_id = ANY ($1)`,
+  `INSERT INTO post_commenters (post_id, user_id, n)
+   SELECT post_id, author_id, count(*) FROM comments WHERE post_id = ANY ($1) AND deleted_at IS NULL GROUP BY post_id, author_id`,
+  `UPDATE post_tallies t SET comments = r.comments, comment_people = r.people
+   FROM (SELECT p.id, coalesce(sum(c.n), 0)::integer AS comments, count(c.user_id) FILTER (WHERE c.user_id <> p.author_id)::integer AS people
+         FROM posts p LEFT JOIN post_commenters c ON c.post_id = p.id WHERE p.id = ANY ($1) GROUP BY p.id) r
+   WHERE t.post_id = r.id`,
+  `UPDATE standings_1 s SET author_id = p.author_id FROM posts p WHERE p.id = s.post_id AND s.post_id = ANY ($1) AND s.author_id <> p.author_id`,
+  `DELETE FROM standings_1 s WHERE s.post_id = ANY ($1) AND NOT EXISTS (SELECT FROM posts p WHERE p.id = s.post_id)`,
+  `SELECT set_standings($1)`,
+];
+
+export const REPAIR_USERS: readonly string[] = [
+  `INSERT INTO user_tallies (user_id) SELECT id FROM users WHERE id = ANY ($1) ON CONFLICT DO NOTHING`,
+  `SELECT FROM user_tallies WHERE user_id = ANY ($1) ORDER BY user_id FOR NO KEY UPDATE`,
+  `UPDATE user_tallies t SET
+     posts = (SELECT count(*) FROM posts WHERE author_id = t.user_id AND deleted_at IS NULL),
+     followers = (SELECT count(*) FROM follows WHERE followee_id = t.user_id),
+     following = (SELECT count(*) FROM follows WHERE follower_id = t.user_id)
+   WHERE t.user_id = ANY ($1)`,
+];

@@ -1,0 +1,172 @@
+import {
+  Fill,
+  FILL_COLUMNS,
+  FILL_INSTANTS,
+  DEMO_PASSWORD,
+  type Batch,
+  type Cast,
+  type FillRequest,
+  type TableRows,
+} from '@gather-lane/core';
+import type { PoolClient } from 'pg';
+import type { DataSource, QueryRunner } from 'typeorm';
+import { copyRows } from '../database/copy.js';
+import { refuseRealAccounts } from '../database/real-accounts.js';
+import { hashPassword } from '../sessions/passwords.js';
+import { FillRun } from './fill-run.entity.js';
+
+/** At most so many of the users who are there write the posts of a fill that makes none of its own. */
+const MOST_CAST = 500_000;
+const TABLES = ['users', 'credentials', 'follows', 'posts', 'comments', 'user_tallies', 'post_tallies', 'standings_1'];
+
+/** A fill that cannot be done; the message says why. */
+export class FillRefused extends Error {
+  override readonly name = 'FillRefused';
+}
+
+/** What somebody asks of a fill. */
+export type FillOrder = Omit<FillRequest, 'run' | 'now'>;
+
+/** What a fill has done so far. */
+export interface FillProgress {
+  readonly phase: string;
+  readonly batch: number;
+  readonly batches: number;
+  readonly rows: number;
+}
+
+/** What a fill brought in. */
+export interface FillResult {
+  readonly run: number;
+  readonly rows: Record<string, number>;
+}
+
+/**
+ * Fills the database with made-up people and what they write: whole batches, each in a transaction of its own.
+ * @param order what to make, or `again` to go on with the last fill that was interrupted
+ * @throws FillRefused, RealAccounts
+ */
+export async function fill(
+  dataSource: DataSource,
+  order: FillOrder | 'again',
+  options: { amongReal: boolean; progress: (at: FillProgress) => void },
+): Promise<FillResult> {
+  if (!options.amongReal) await refuseRealAccounts(dataSource);
+  const runner = dataSource.createQueryRunner();
+  try {
+    const client = (await runner.connect()) as PoolClient;
+    const [{ mine }] = (await runner.query(`SELECT pg_try_advisory_lock(hashtext('gather-lane fill')) AS mine`)) as [
+      { mine: boolean },
+    ];
+    if (!mine) throw new FillRefused('Another fill is under way on this database: wait for it, or stop it.');
+    const run = order === 'again' ? await lastUnfinished(dataSource) : await begin(dataSource, order);
+    return await load(runner, client, run, await makerOf(dataSource, run), options.progress);
+  } finally {
+    // Ends the lock too, whatever state the connection is in.
+    await runner.query(`SELECT pg_advisory_unlock_all()`).catch(() => undefined);
+    await runner.release();
+  }
+}
+
+async function begin(dataSource: DataSource, order: FillOrder): Promise<FillRun> {
+  const run = dataSource.manager.create(FillRun, { ...order, batches: 0 });
+  await dataSource.manager.save(run);
+  const saved = await dataSource.manager.findOneByOrFail(FillRun, { id: run.id });
+  try {
+    saved.batches = (await makerOf(dataSource, saved)).batches;
+  } catch (error) {
+    await dataSource.manager.delete(FillRun, { id: saved.id });
+    throw error;
+  }
+  return dataSource.manager.save(saved);
+}
+
+async function lastUnfinished(dataSource: DataSource): Promise<FillRun> {
+  const [run] = await dataSource.manager
+    .createQueryBuilder(FillRun, 'r')
+    .where('r.done < r.batches')
+    .orderBy('r.id', 'DESC')
+    .limit(1)
+    .getMany();
+  if (!run) throw new FillRefused('There is no interrupted fill to go on with.');
+  return run;
+}
+
+async function makerOf(
+  dataSource: DataSource,
+  { id, users, posts, follows, comments, days, seed, startedAt }: FillRun,
+): Promise<Fill> {
+  const there =
+    users > 0 ? [] : await dataSource.query<{ id: string }[]>(`SELECT id FROM users ORDER BY id LIMIT ${MOST_CAST}`);
+  const cast: Cast = { size: there.length, idAt: (index) => there[index]!.id };
+  if (users === 0 && posts > 0 && there.length === 0)
+    throw new FillRefused('There is nobody who could post: make users too (--users 50).');
+  return new Fill({ users, posts, follows, comments, days, seed, run: id, now: startedAt.getTime() }, cast);
+}
+
+async function load(
+  runner: QueryRunner,
+  client: PoolClient,
+  run: FillRun,
+  maker: Fill,
+  progress: (at: FillProgress) => void,
+): Promise<FillResult> {
+  const rows: Record<string, number> = {};
+  let total = 0;
+  const passwordHash = await hashPassword(DEMO_PASSWORD);
+  for (let index = run.done; index < maker.batches; index++) {
+    const batch = maker.batch(index);
+    await loadBatch(runner, client, run.id, index, batch, passwordHash);
+    for (const { table, rows: made } of batch) rows[table] = (rows[table] ?? 0) + made.length;
+    total += batch.reduce((sum, { rows: made }) => sum + made.length, 0);
+    progress({ phase: maker.phase(index), batch: index + 1, batches: maker.batches, rows: total });
+  }
+  // Fresh statistics and visibility, so that the first pages are as quick as later ones.
+  for (const table of TABLES) await runner.query(`VACUUM (ANALYZE) ${table}`);
+  return { run: run.id, rows };
+}
+
+async function loadBatch(
+  runner: QueryRunner,
+  client: PoolClient,
+  run: number,
+  index: number,
+  batch: Batch,
+  passwordHash: string,
+): Promise<void> {
+  await runner.startTransaction();
+  try {
+    for (const { table, rows } of batch) {
+      const columns: string[] = [...FILL_COLUMNS[table]];
+      const instants = columns.map((name) => FILL_INSTANTS.has(name));
+      const extra = table === 'credentials' ? [passwordHash] : [];
+      await copyRows(
+        client,
+        table,
+        table === 'credentials' ? [...columns, 'password_hash'] : columns,
+        withInstants(rows, instants, extra),
+      );
+    }
+    await runner.query(`UPDATE fill_runs SET done = $2 WHERE id = $1`, [run, index + 1]);
+    await runner.commitTransaction();
+  } catch (error) {
+    await runner.rollbackTransaction().catch(() => undefined);
+    throw error;
+  }
+}
+
+function* withInstants(rows: TableRows['rows'], instants: boolean[], extra: string[]): Generator<unknown[]> {
+  for (const row of rows)
+    yield [...row.map((value, i) => (instants[i] ? new Date(value as number).toISOString() : value)), ...extra];
+}
+
+/**
+ * Starts over: takes every user and all that they made away, at once.
+ * @throws RealAccounts unless told that it may
+ */
+export async function empty(dataSource: DataSource, options: { amongReal: boolean }): Promise<void> {
+  if (!options.amongReal) await refuseRealAccounts(dataSource);
+  await dataSource.query(`
+    TRUNCATE users, credentials, sessions, posts, follows, comments, user_tallies, post_tallies, post_commenters,
+             standings_1, standing_drops, fill_runs RESTART IDENTITY`);
+}
