@@ -8,9 +8,9 @@ export async function withDatabase<T>(
   options: SettingOptions,
   work: (database: OpenDatabase) => Promise<T>,
 ): Promise<T> {
-  const { DatabaseFault, openDatabase, RealAccounts, FillRefused } = await server();
+  const { DatabaseFault, openDatabase, RealAccounts, FillRefused, TransferRefused } = await server();
   const { config, environment } = await settings(options);
-  const refusals = [DatabaseFault, RealAccounts, FillRefused];
+  const refusals = [DatabaseFault, RealAccounts, FillRefused, TransferRefused];
   let database: OpenDatabase | undefined;
   try {
     database = await openDatabase(config, process.cwd(), environment, remark);

@@ -8,6 +8,7 @@ import { peopleCommands } from './commands/people.js';
 import { postCommands } from './commands/posts.js';
 import { routesCommand } from './commands/routes.js';
 import { serviceCommands } from './commands/service.js';
+import { transferCommands } from './commands/transfer.js';
 import { Failure } from './failure.js';
 import { VERSION } from './version.js';
 
@@ -27,6 +28,7 @@ function program(): Command {
   serviceCommands(command);
   accountCommands(command);
   dataCommands(command);
+  transferCommands(command);
   feedCommands(command);
   postCommands(command);
   peopleCommands(command);

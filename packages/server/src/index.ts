@@ -16,3 +16,6 @@ export { openDatabase, type OpenDatabase } from './database/open.js';
 export { RealAccounts } from './database/real-accounts.js';
 export { empty, fill, FillRefused, type FillProgress } from './fill/load.js';
 export { checkData, type Finding } from './check/service.js';
+export { exportAll, exportCsv } from './transfer/export.js';
+export { importAll } from './transfer/import.js';
+export { TRANSFER_TABLES, TransferRefused } from './transfer/tables.js';

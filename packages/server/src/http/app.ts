@@ -7,6 +7,7 @@ import type { TypeBoxTypeProvider } from '@fastify/type-provider-typebox';
 import fastify, { LogController, type FastifyInstance } from 'fastify';
 import { v4 as uuidv4 } from 'uuid';
 import { aboutRoutes } from '../about/routes.js';
+import { atomRoutes } from '../atom/routes.js';
 import { commentRoutes } from '../comments/routes.js';
 import { docsRoutes } from '../docs/routes.js';
 import { feedRoutes } from '../feed/routes.js';
@@ -109,6 +110,7 @@ function routes(app: App, services: Services): void {
   userRoutes(app, services);
   sessionRoutes(app, services);
   postRoutes(app, services);
+  atomRoutes(app, services);
   commentRoutes(app, services);
   followRoutes(app, services);
   feedRoutes(app, services);

@@ -1,0 +1,60 @@
+import { resolve } from 'node:path';
+import type { Command } from 'commander';
+import { withDatabase } from '../database.js';
+import { Failure } from '../failure.js';
+import { print, printJson, printTable } from '../output.js';
+import { server, withSettings, type SettingOptions } from '../settings.js';
+
+const rows = (n: number): string => n.toLocaleString('en-GB');
+
+export function transferCommands(program: Command): void {
+  withSettings(program.command('export').description('Write everything as NDJSON with a manifest, or one table as CSV'))
+    .argument('[folder]', 'a folder that is new or empty')
+    .option('--csv <table>', 'one table as CSV, on standard output')
+    .action(async (folder: string | undefined, _: unknown, command: Command) => {
+      const options = command.optsWithGlobals<SettingOptions & { csv?: string }>();
+      if (Boolean(folder) === Boolean(options.csv))
+        throw new Failure('Name a folder to export to, or a table with --csv.', 2);
+      const { exportAll, exportCsv } = await server();
+      if (options.csv)
+        return withDatabase(options, ({ dataSource }) => exportCsv(dataSource, options.csv!, process.stdout));
+      const manifest = await withDatabase(options, ({ dataSource }) =>
+        watched((progress) => exportAll(dataSource, resolve(folder!), progress)),
+      );
+      if (options.json) return printJson(manifest);
+      printTable(
+        [{ head: 'TABLE' }, { head: 'ROWS', align: 'right' }, { head: 'FILE' }],
+        manifest.tables.map((table) => [table.name, rows(table.rows), table.file]),
+      );
+      print(`\nExported to ${resolve(folder!)}. It holds password hashes: keep it to yourself.`);
+    });
+
+  withSettings(program.command('import').description('Read an export in; what is there already is skipped'))
+    .argument('<folder>', 'the folder of an export')
+    .action(async (folder: string, _: unknown, command: Command) => {
+      const options = command.optsWithGlobals<SettingOptions>();
+      const { importAll } = await server();
+      const results = await withDatabase(options, ({ dataSource }) =>
+        watched((progress) => importAll(dataSource, resolve(folder), progress)),
+      );
+      if (options.json) return printJson(results);
+      printTable(
+        [{ head: 'TABLE' }, { head: 'MADE', align: 'right' }, { head: 'THERE ALREADY', align: 'right' }],
+        results.map(({ table, made, skipped }) => [table, rows(made), rows(skipped)]),
+      );
+    });
+}
+
+/** Runs work with its progress on one line of a terminal. */
+async function watched<T>(work: (progress: (table: string, done: number) => void) => Promise<T>): Promise<T> {
+  if (!process.stderr.isTTY) return work(() => undefined);
+  let said = '';
+  try {
+    return await work((table, done) => {
+      said = `${table}: ${rows(done)} rows`;
+      process.stderr.write(`\r\u001B[K${said}`);
+    });
+  } finally {
+    if (said) process.stderr.write('\r\u001B[K');
+  }
+}

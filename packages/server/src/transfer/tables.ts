@@ -1,0 +1,40 @@
+/** A table that an export holds. What triggers derive from these (tallies, standings) is made again by an import. */
+export interface TransferTable {
+  readonly name: string;
+  readonly key: readonly string[];
+  /** An order in which every row comes after those that it refers to. */
+  readonly order: string;
+}
+
+/**
+ * Everything that people made, parents before children. Sessions and signing keys stay behind: they are secrets
+ * of one running service. So do the journal of fills and what scrolls under way need.
+ */
+export const TRANSFER_TABLES: readonly TransferTable[] = [
+  { name: 'weightings', key: ['id'], order: 'id' },
+  { name: 'users', key: ['id'], order: 'id' },
+  { name: 'credentials', key: ['user_id'], order: 'user_id' },
+  { name: 'follows', key: ['follower_id', 'followee_id'], order: 'follower_id, followee_id' },
+  { name: 'posts', key: ['id'], order: 'id' },
+  { name: 'comments', key: ['id'], order: 'created_at, id' },
+];
+
+/** What an export says of itself, in `manifest.json`. */
+export interface Manifest {
+  readonly format: 'gather-lane export';
+  readonly formatVersion: 1;
+  readonly service: string;
+  readonly madeAt: string;
+  readonly tables: { readonly name: string; readonly file: string; readonly rows: number; readonly sha256: string }[];
+}
+
+/** Name of the manifest's file. */
+export const MANIFEST = 'manifest.json';
+
+/** An export or import that cannot be done; the message says what, where and how to mend it. */
+export class TransferRefused extends Error {
+  override readonly name = 'TransferRefused';
+}
+
+/** Told how many rows of which table are done. */
+export type TransferProgress = (table: string, rows: number) => void;

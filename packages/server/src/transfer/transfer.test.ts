@@ -1,0 +1,197 @@
+import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
+import { mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { Writable } from 'node:stream';
+import { checkData } from '../check/service.js';
+import { loadDemo } from '../demo/load.js';
+import { startTestService, type TestService } from '../tests/test-service.js';
+import { exportAll, exportCsv } from './export.js';
+import { importAll } from './import.js';
+import { TRANSFER_TABLES } from './tables.js';
+
+let folder = '';
+let source: TestService;
+let target: TestService;
+beforeEach(async () => {
+  folder = join(mkdtempSync(join(tmpdir(), 'gather-lane-transfer-')), 'export');
+  [source, target] = [await startTestService(), await startTestService()];
+  await loadDemo(source.dataSource, () => undefined);
+});
+afterEach(async () => {
+  await Promise.all([source.stop(), target.stop()]);
+  rmSync(join(folder, '..'), { recursive: true });
+});
+
+const quiet = () => undefined;
+const file = (table: string) => join(folder, `${table}.ndjson`);
+const contents = (service: TestService, table: string) =>
+  service.dataSource.query<object[]>(`SELECT to_jsonb(t) AS row FROM ${table} t ORDER BY to_jsonb(t)::text`);
+const countOf = async (service: TestService, table: string) =>
+  (await service.dataSource.query<[{ n: number }]>(`SELECT count(*)::integer AS n FROM ${table}`))[0].n;
+/** Edits a file of the export. */
+function edit(table: string, change: (lines: string[]) => string[]): void {
+  const lines = change(readFileSync(file(table), 'utf8').trimEnd().split('\n'));
+  writeFileSync(file(table), lines.join('\n') + '\n');
+}
+
+describe('export and import', () => {
+  test('an import into an empty service gives equal tables, derived ones too', async () => {
+    await source.dataSource.query(`UPDATE posts SET body = $1 WHERE id = (SELECT id FROM posts LIMIT 1)`, [
+      'tab\tquote"back\\slash\nline 👨‍👩‍👧‍👦 \u2028',
+    ]);
+    await source.dataSource.query(
+      `UPDATE comments SET deleted_at = now() WHERE id IN (SELECT id FROM comments LIMIT 20)`,
+    );
+    const manifest = await exportAll(source.dataSource, folder, quiet);
+    expect(manifest.tables.map((table) => [table.name, table.rows])).toEqual(
+      expect.arrayContaining([
+        ['users', 60],
+        ['posts', 900],
+      ]),
+    );
+    const results = await importAll(target.dataSource, folder, quiet);
+    expect(results.find((result) => result.table === 'posts')).toEqual({ table: 'posts', made: 900, skipped: 0 });
+    for (const table of [
+      ...TRANSFER_TABLES.map(({ name }) => name),
+      'user_tallies',
+      'post_tallies',
+      'post_commenters',
+      'standings',
+    ])
+      expect([table, await contents(target, table)]).toEqual([table, await contents(source, table)]);
+    expect(
+      (await checkData(target.dataSource, { repair: false, progress: quiet })).filter((finding) => finding.count > 0),
+    ).toEqual([]);
+  });
+
+  test('what is there already is skipped and counted, so that a stopped import can be run again', async () => {
+    await exportAll(source.dataSource, folder, quiet);
+    await importAll(target.dataSource, folder, quiet);
+    await target.dataSource.query(
+      `DELETE FROM comments WHERE id IN (SELECT c.id FROM comments c WHERE NOT EXISTS (SELECT FROM comments r WHERE r.parent_id = c.id) LIMIT 7)`,
+    );
+    const again = await importAll(target.dataSource, folder, quiet);
+    expect(again.find((result) => result.table === 'users')).toEqual({ table: 'users', made: 0, skipped: 60 });
+    expect(again.find((result) => result.table === 'comments')).toMatchObject({ made: 7 });
+    expect(await contents(target, 'comments')).toEqual(await contents(source, 'comments'));
+  });
+
+  test('the files are for their owner alone, and a folder with anything in it is refused', async () => {
+    await exportAll(source.dataSource, folder, quiet);
+    expect([statSync(folder).mode & 0o777, statSync(file('credentials')).mode & 0o777]).toEqual([0o700, 0o600]);
+    await expect(exportAll(source.dataSource, folder, quiet)).rejects.toThrow('is not empty');
+  });
+
+  test('sessions and signing keys never leave the service', async () => {
+    const user = await source.user();
+    await exportAll(source.dataSource, folder, quiet);
+    const everything = TRANSFER_TABLES.map(({ name }) => readFileSync(file(name), 'utf8')).join('');
+    expect(TRANSFER_TABLES.map(({ name }) => name)).not.toEqual(expect.arrayContaining(['sessions']));
+    expect(everything).toContain(user.id);
+    expect(everything).not.toMatch(/refresh_hash|secret/);
+  });
+
+  const damages: [string, string, (lines: string[]) => string[], RegExp][] = [
+    [
+      'a line cut short',
+      'posts',
+      (lines) => lines.with(41, lines[41]!.slice(0, 30)),
+      /posts\.ndjson, line 42 is damaged/,
+    ],
+    ['a line that is no row', 'users', (lines) => lines.with(2, '[1]'), /users\.ndjson, line 3 is no row/],
+    [
+      'an unknown column',
+      'users',
+      (lines) => lines.with(0, lines[0]!.replace('"bio"', '"boi"')),
+      /line 1: users has no column "boi"/,
+    ],
+    [
+      'a missing column',
+      'users',
+      (lines) => lines.with(4, lines[4]!.replace(/"handle":"[^"]*",/, '')),
+      /line 5: the column "handle" is missing/,
+    ],
+    [
+      'an instant of the future',
+      'posts',
+      (lines) => lines.with(9, lines[9]!.replace(/"created_at":"\d{4}/, '"created_at":"2999')),
+      /line 10: created_at is in the future/,
+    ],
+    ['a lost line', 'follows', (lines) => lines.slice(1), /is not what was exported/],
+    [
+      'a changed word',
+      'posts',
+      (lines) => lines.with(5, lines[5]!.replace(/"body":"/, '"body":"not ')),
+      /is not what was exported/,
+    ],
+  ];
+  test.each(damages)(
+    '%s stops it before anything is written, with file and line',
+    async (_, table, change, message) => {
+      await exportAll(source.dataSource, folder, quiet);
+      edit(table, change);
+      await expect(importAll(target.dataSource, folder, quiet)).rejects.toThrow(message);
+      expect(await countOf(target, 'users')).toBe(0);
+    },
+  );
+
+  test('a row that the database refuses stops it with file and line, and nothing of its batch is kept', async () => {
+    await exportAll(source.dataSource, folder, quiet);
+    await importAll(target.dataSource, folder, quiet);
+    await target.dataSource.query(`TRUNCATE users CASCADE`);
+    const taken = (
+      await source.dataSource.query<[{ handle: string }]>(`SELECT handle FROM users ORDER BY id OFFSET 30 LIMIT 1`)
+    )[0].handle;
+    await target.user(taken);
+    await expect(importAll(target.dataSource, folder, quiet)).rejects.toThrow(
+      /users\.ndjson, line 31 is refused: .*users_handle_taken.*Nothing of its batch was kept/,
+    );
+    expect(await countOf(target, 'users')).toBe(1);
+  });
+
+  test('a folder without a manifest, or of another making, is no export', async () => {
+    await expect(importAll(target.dataSource, folder, quiet)).rejects.toThrow('this is no export');
+    await exportAll(source.dataSource, folder, quiet);
+    const path = join(folder, 'manifest.json');
+    const manifest = JSON.parse(readFileSync(path, 'utf8')) as object;
+    for (const [change, message] of [
+      [{ format: 'x' }, /not the manifest/],
+      [{ formatVersion: 2 }, /newer version/],
+      [{ tables: [{ name: 'moons' }] }, /"moons"/],
+    ] as const) {
+      writeFileSync(path, JSON.stringify({ ...manifest, ...change }));
+      await expect(importAll(target.dataSource, folder, quiet)).rejects.toThrow(message);
+    }
+  });
+
+  test('one table as CSV, quoted where it must be', async () => {
+    await source.dataSource.query(`UPDATE users SET bio = $1 WHERE handle = 'wren'`, ['says "hm",\nand waits']);
+    let text = '';
+    const out = new Writable({ write: (chunk: Buffer, _, done) => ((text += chunk.toString()), done()) });
+    await exportCsv(source.dataSource, 'users', out);
+    expect(text.split('\n')[0]).toBe('id,handle,name,bio,version,created_at');
+    expect(text).toContain('"says ""hm"",\nand waits"');
+    await expect(exportCsv(source.dataSource, 'sessions', out)).rejects.toThrow(
+      'There is no table "sessions" to export',
+    );
+  });
+});
+
+describe('Atom', () => {
+  test('holds a user’s latest public posts, escaped, with absolute addresses', async () => {
+    const user = await source.user('atomic');
+    for (const body of ['<script>alert("&")</script>\nsecond line', 'control \u0008 character', 'x'.repeat(200)])
+      await source.call('POST', '/v1/posts', { as: user, body: { body } });
+    const { status, headers, json } = await source.call<{ text: string }>('GET', '/v1/users/@atomic/posts.atom');
+    expect([status, headers.get('content-type')]).toEqual([200, 'application/atom+xml; charset=utf-8']);
+    expect(json.text).toContain('<feed xmlns="http://www.w3.org/2005/Atom">');
+    expect(json.text.match(/<entry>/g)).toHaveLength(3);
+    expect(json.text).toContain(`<id>urn:uuid:${user.id}</id>`);
+    expect(json.text).not.toContain('<script>');
+    // eslint-disable-next-line no-control-regex
+    expect(json.text).not.toMatch(/\u0008/);
+    expect(json.text).toContain(`${source.address}/posts/`);
+    expect((await source.call('GET', '/v1/users/@nobody_here/posts.atom')).status).toBe(404);
+  });
+});
