@@ -85,6 +85,8 @@ async function start(options: StartCommandOptions): Promise<void> {
     // While it still starts there is nothing to finish; the start below sees the flag.
   };
   for (const signal of signals) process.on(signal, stop);
+  // A terminal that was closed cannot be written to, which is no reason to leave the database behind.
+  for (const stream of [process.stdout, process.stderr]) stream.on('error', () => undefined);
   try {
     service = await startService({
       config,
