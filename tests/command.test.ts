@@ -222,6 +222,21 @@ describe('posts, comments and follows', () => {
     );
   });
 
+  test('show @handle --with prints a user and what belongs to them as JSON', async () => {
+    const { code, out } = await gl('show', '@odile', '--with', 'posts,follows');
+    const user = JSON.parse(out) as {
+      handle: string;
+      tallies: Record<string, number>;
+      posts: object[];
+      follows: object[];
+      followers?: object;
+    };
+    expect([code, user.handle, user.followers]).toEqual([0, 'odile', undefined]);
+    expect([user.posts.length, user.follows.length]).toEqual([user.tallies.posts, user.tallies.following]);
+    expect((await gl('show', '@odile', '--with', 'moons')).code).toBe(2);
+    expect((await gl('show', '@not_there')).code).toBe(1);
+  });
+
   test('another’s control characters do not reach the terminal', async () => {
     const { id } = await json<Post>('post', 'before \u001b[2Jafter \u202ehidden');
     const { out } = await gl('show', id);

@@ -18,7 +18,7 @@ interface Options {
 }
 
 /** The environment without what the machine's own shell may set. */
-const clean = (env: Record<string, string> = {}): NodeJS.ProcessEnv => {
+export const clean = (env: Record<string, string> = {}): NodeJS.ProcessEnv => {
   const inherited = Object.entries(process.env).filter(
     ([name]) => !/^(GATHER_LANE_|PG[A-Z]+$|NODE_OPTIONS$|FORCE_COLOR$)/.test(name),
   );

@@ -17,3 +17,13 @@ export const wholeNumber =
       throw new InvalidArgumentError(`It must be a whole number from ${min} to ${max}.`);
     return n;
   };
+
+/** Reads some of a few words, with commas between. */
+export const list =
+  <T extends string>(...words: T[]) =>
+  (text: string): T[] => {
+    const chosen = text.split(',').map((word) => word.trim());
+    const wrong = chosen.find((word) => !words.includes(word as T));
+    if (wrong !== undefined) throw new InvalidArgumentError(`"${wrong}" is none of ${words.join(', ')}.`);
+    return chosen as T[];
+  };

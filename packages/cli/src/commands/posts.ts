@@ -1,9 +1,12 @@
 import type { Comment } from '@gather-lane/client';
 import type { Command } from 'commander';
 import { connect, unwrap, wholeId, type CommonOptions } from '../context.js';
+import { Failure } from '../failure.js';
 import { print, printJson, shortId } from '../output.js';
 import { printPost } from '../posts-view.js';
 import { store } from '../store.js';
+import { userWith, type UserPart } from '../user-with.js';
+import { list } from './arguments.js';
 
 export function postCommands(program: Command): void {
   program
@@ -56,12 +59,19 @@ export function postCommands(program: Command): void {
 
   program
     .command('show')
-    .description('Show a post and its conversation')
-    .argument('<post>', 'id of the post, or its end')
+    .description('Show a post and its conversation, or a user with what belongs to them as JSON')
+    .argument('<post or user>', 'id of a post, or its end; or a @handle')
     .option('--all', 'all comments, not just the first page')
+    .option(
+      '--with <what>',
+      'of a user: posts, follows, followers, with commas between',
+      list('posts', 'follows', 'followers'),
+    )
     .action(async (id: string, _: unknown, command: Command) => {
-      const options = command.optsWithGlobals<CommonOptions & { all?: boolean }>();
+      const options = command.optsWithGlobals<CommonOptions & { all?: boolean; with?: UserPart[] }>();
       const { client, address } = connect(options);
+      if (id.startsWith('@')) return printJson(await userWith(client, id, options.with ?? []));
+      if (options.with) throw new Failure('--with goes with a @handle.', 2);
       const path = { post: wholeId(id, address) };
       const post = unwrap(await client.GET('/v1/posts/{post}', { params: { path } }));
       const comments: Comment[] = [];
