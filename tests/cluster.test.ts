@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { spawn } from 'node:child_process';
 import {
   chmodSync,
   existsSync,
@@ -12,7 +13,7 @@ import {
 import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { run, start } from './command.js';
+import { clean, COMMAND, run, start } from './command.js';
 
 const asRoot = process.getuid?.() === 0;
 let folder = '';
@@ -93,6 +94,24 @@ describe('the embedded cluster', () => {
     writeFileSync(version, '14\n');
     await expect(start([], { cwd: folder })).rejects.toThrow(/made by PostgreSQL 14, which is not installed here/);
     writeFileSync(version, original);
+  });
+
+  test('a fill that is interrupted stops the cluster that it started, and leaves whole batches', async () => {
+    const args = [COMMAND, 'fill', '--users', '500', '--posts', '200000'];
+    const child = spawn(process.execPath, args, { cwd: folder, env: clean() });
+    let said = '';
+    child.stderr.on('data', (chunk) => (said += String(chunk)));
+    const ended = new Promise((resolve) => child.once('close', resolve));
+    const pause = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
+    while (!existsSync(join(data(), 'pg/postmaster.pid'))) await pause(50);
+    await pause(4_000);
+    const pid = clusterPid();
+    child.kill('SIGINT');
+    expect(await ended).toBe(1);
+    expect(said).toContain('Interrupted');
+    expect(isAlive(pid)).toBe(false);
+    expect(existsSync(join(data(), 'service.lock'))).toBe(false);
+    expect(await run(['check', 'data'], { cwd: folder })).toMatchObject({ code: 0 });
   });
 
   (asRoot ? test : test.skip)(
