@@ -2,19 +2,33 @@ import type { components, operations } from './generated/api.js';
 
 type Schemas = components['schemas'];
 
+/** A profile, as the caller sees it. */
 export type User = Schemas['User'];
+/** The caller’s own profile, with what only they see. */
 export type Me = Schemas['Me'];
+/** The author of a post or a comment, as it names them. */
 export type Author = Schemas['Author'];
+/** A post, as the caller sees it. */
 export type Post = Schemas['Post'];
+/** A comment, as the caller sees it. */
 export type Comment = Schemas['Comment'];
+/** What signing in answers. */
 export type Session = Schemas['Session'];
+/** Why a post stands where it stands in somebody’s feed. */
 export type Place = Schemas['Place'];
+/** A place, or why there is none. */
 export type PlaceReply = Schemas['PlaceReply'];
+/** A post as it stands in a feed. */
 export type FeedItem = Schemas['FeedItem'];
+/** A page of a feed. */
 export type FeedPage = Schemas['FeedPage'];
+/** What has come above where a scroll began. */
 export type Newer = Schemas['Newer'];
+/** Counts and the like, for the operator. */
 export type Stats = Schemas['Stats'];
+/** What a client has to know before anybody signs in. */
 export type About = Schemas['About'];
+/** RFC 9457 problem details. */
 export type Problem = Schemas['Problem'];
 
 /** The two orders of a feed. */

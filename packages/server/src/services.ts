@@ -26,6 +26,7 @@ export interface Services {
   readonly weighting: Weightings;
 }
 
+/** Makes every capability on one data source. */
 export function createServices(dataSource: DataSource, config: Config, key: OperatorKey, demo: boolean): Services {
   const address = new PublicAddress(config.server.publicAddress);
   const users = new Users(dataSource, address);

@@ -10,6 +10,7 @@ interface PasswordOptions extends CommonOptions {
   passwordStdin?: boolean;
 }
 
+/** Adds the commands that sign up, in and out, and `whoami`. */
 export function accountCommands(program: Command): void {
   program
     .command('sign-up')

@@ -21,6 +21,7 @@ interface FillOptions extends SettingOptions {
 const FOLLOWS_EACH = 20;
 const MOST = 1_000_000_000;
 
+/** Adds `fill` and `empty`. */
 export function dataCommands(program: Command): void {
   withSettings(
     program

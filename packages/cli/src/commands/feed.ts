@@ -15,6 +15,7 @@ interface FeedOptions extends CommonOptions {
   own: boolean;
 }
 
+/** Adds `feed` and `place`. */
 export function feedCommands(program: Command): void {
   program
     .command('feed')

@@ -5,6 +5,7 @@ import { at, harmless, plural, print, printJson } from '../output.js';
 import { printPosts } from '../posts-view.js';
 import { store } from '../store.js';
 
+/** Adds `follow`, `unfollow` and `profile`. */
 export function peopleCommands(program: Command): void {
   program
     .command('follow')

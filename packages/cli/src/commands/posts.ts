@@ -8,6 +8,7 @@ import { store } from '../store.js';
 import { userWith, type UserPart } from '../user-with.js';
 import { list } from './arguments.js';
 
+/** Adds `post`, `edit`, `delete`, `show` and `comment`. */
 export function postCommands(program: Command): void {
   program
     .command('post')

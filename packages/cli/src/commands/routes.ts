@@ -7,6 +7,7 @@ import { ServiceUnreachable } from '@gather-lane/client';
 
 type Operations = Record<string, Record<string, { 'summary'?: string; 'x-doorway'?: string; 'operationId'?: string }>>;
 
+/** Adds `routes`. */
 export function routesCommand(program: Command): void {
   program
     .command('routes')

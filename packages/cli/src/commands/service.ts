@@ -16,6 +16,7 @@ interface StartCommandOptions extends SettingOptions {
   migrate?: boolean;
 }
 
+/** Adds `start`, `config` and `check`. */
 export function serviceCommands(program: Command): void {
   withSettings(program.command('start').description('Serve the API and the console'))
     .option('--demo', 'with the made-up Wherry Cut, on loopback only')

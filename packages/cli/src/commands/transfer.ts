@@ -7,6 +7,7 @@ import { server, withSettings, type SettingOptions } from '../settings.js';
 
 const rows = (n: number): string => n.toLocaleString('en-GB');
 
+/** Adds `export` and `import`. */
 export function transferCommands(program: Command): void {
   withSettings(program.command('export').description('Write everything as NDJSON with a manifest, or one table as CSV'))
     .argument('[folder]', 'a folder that is new or empty')

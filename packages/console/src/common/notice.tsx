@@ -8,6 +8,7 @@ const NoticeContext = createContext<Tell>(() => undefined);
 /** Says a word of confirmation, or of failure, at the foot of the page. */
 export const useNotice = (): Tell => useContext(NoticeContext);
 
+/** Holds the notice of the moment for everything inside it. */
 export function NoticeProvider({ children }: { children: ReactNode }) {
   const [notice, setNotice] = useState<{ text: string; severity: 'success' | 'error'; n: number } | null>(null);
   const [open, setOpen] = useState(false);

@@ -2,6 +2,7 @@ import { Alert, Button, Dialog, DialogActions, DialogContent, DialogContentText,
 import { useMutation } from '@tanstack/react-query';
 import { errorText } from '../common/states';
 
+/** Asks once more before something is deleted. */
 export function ConfirmDelete({
   what,
   onDelete,

@@ -12,6 +12,7 @@ import { useMutation } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
 import { errorText } from '../common/states';
 
+/** Asks for the operator key. */
 export function OperatorDialog({ onKey, onClose }: { onKey: (key: string) => Promise<void>; onClose: () => void }) {
   const [key, setKey] = useState('');
   const open = useMutation({ mutationFn: onKey, onSuccess: onClose });

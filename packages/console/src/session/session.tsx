@@ -30,6 +30,7 @@ interface SessionContextValue {
 
 const SessionContext = createContext<SessionContextValue | null>(null);
 
+/** Whom the console acts as, and how to change that. */
 export function useSession(): SessionContextValue {
   const value = useContext(SessionContext);
   if (!value) throw new Error('useSession needs a SessionProvider around it');
@@ -38,6 +39,7 @@ export function useSession(): SessionContextValue {
 
 const KEY_IN_ADDRESS = /^#operator-key=(.+)$/;
 
+/** Knows whom the console acts as, for everything inside it, and shows the dialogs that ask. */
 export function SessionProvider({ children }: { children: ReactNode }) {
   const session = useSyncExternalStore(onSessionChange, readSession);
   const queryClient = useQueryClient();

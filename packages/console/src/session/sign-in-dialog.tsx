@@ -23,6 +23,7 @@ interface Props {
   readonly onClose: () => void;
 }
 
+/** Asks for handle and password; in the demo it offers the people whom it introduces. */
 export function SignInDialog({ handle, demo, onDone, onClose }: Props) {
   const [login, setLogin] = useState(handle);
   const [password, setPassword] = useState('');

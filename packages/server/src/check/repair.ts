@@ -3,6 +3,7 @@
  * does, so the recount sees whatever was committed and nothing slips in between. Readers are never blocked.
  */
 
+/** Derives the tallies, commenters and standings of posts ($1) again. */
 export const REPAIR_POSTS: readonly string[] = [
   `INSERT INTO post_tallies (post_id) SELECT id FROM posts WHERE id = ANY ($1) ON CONFLICT DO NOTHING`,
   `SELECT FROM post_tallies WHERE post_id = ANY ($1) ORDER BY post_id FOR NO KEY UPDATE`,
@@ -18,6 +19,7 @@ export const REPAIR_POSTS: readonly string[] = [
   `SELECT set_standings($1)`,
 ];
 
+/** Derives the tallies of users ($1) again. */
 export const REPAIR_USERS: readonly string[] = [
   `INSERT INTO user_tallies (user_id) SELECT id FROM users WHERE id = ANY ($1) ON CONFLICT DO NOTHING`,
   `SELECT FROM user_tallies WHERE user_id = ANY ($1) ORDER BY user_id FOR NO KEY UPDATE`,

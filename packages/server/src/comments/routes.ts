@@ -11,6 +11,7 @@ import { CommentBody, commentParam, CommentPatch, CommentSchema } from './schema
 
 const CommentPage = pageOf(CommentSchema, 'CommentPage');
 
+/** Routes of the conversation below posts. */
 export function commentRoutes(app: App, { comments, address }: Services): void {
   app.addSchema(CommentSchema);
   app.addSchema(CommentPage);

@@ -3,6 +3,7 @@ import { closed, Instant, orNull, personText, ref, Uuid, type Of } from '../http
 import { CanSchema, ReactionTallies } from '../posts/schema.js';
 import { AuthorSchema } from '../users/schema.js';
 
+/** A comment as it is shown. */
 export const CommentSchema = Type.Object(
   {
     id: Uuid,
@@ -20,16 +21,20 @@ export const CommentSchema = Type.Object(
   { $id: 'Comment' },
 );
 
+/** A comment as the caller sees it. */
 export type CommentView = Of<typeof CommentSchema>;
 
+/** What a comment is made of. */
 export const CommentBody = closed({
   body: personText('comment', 'What is said'),
   parentId: Type.Optional(
     orNull(Type.String({ format: 'uuid', description: 'The comment of the same post that this one answers' })),
   ),
 });
+/** What of a comment can be edited. */
 export const CommentPatch = closed(
   { body: Type.Optional(personText('comment', 'What is said')) },
   { minProperties: 1, description: 'A merge patch (RFC 7396)' },
 );
+/** A comment as named in a path. */
 export const commentParam = Type.Object({ comment: Uuid });

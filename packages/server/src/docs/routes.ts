@@ -20,6 +20,7 @@ const INDEX = `
 <h2>Editing</h2>
 <p>${inline('Send the `ETag` of what you read as `If-Match`. If somebody changed it in between, the answer is 412 and nothing is lost.')}</p>`;
 
+/** The readable documentation: its front page, and a page for each kind of problem. */
 export function docsRoutes(app: App): void {
   const html = { config: { doorway: 'anyone' as const }, schema: { hide: true } };
   app.get('/docs', html, (_request, reply) => reply.type('text/html').send(page('Documentation', INDEX)));

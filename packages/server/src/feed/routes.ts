@@ -8,6 +8,7 @@ import { postParam } from '../posts/schema.js';
 import type { Services } from '../services.js';
 import { FeedItemSchema, FeedPageSchema, NewerSchema, PlaceReplySchema, PlaceSchema } from './schema.js';
 
+/** Routes of the following feed. */
 export function feedRoutes(app: App, { feed, address }: Services): void {
   for (const schema of [PlaceSchema, FeedItemSchema, FeedPageSchema, NewerSchema, PlaceReplySchema])
     app.addSchema(schema);

@@ -2,6 +2,7 @@ import { Type } from 'typebox';
 import { Instant, orNull, ref, Uuid, type Of } from '../http/schemas.js';
 import { PostSchema } from '../posts/schema.js';
 
+/** The account of why a post stands where it stands. */
 export const PlaceSchema = Type.Object(
   {
     own: Type.Boolean({ description: 'True for the caller’s own post' }),
@@ -17,11 +18,13 @@ export const PlaceSchema = Type.Object(
   { $id: 'Place', description: 'Why a post stands where it stands in somebody’s feed' },
 );
 
+/** A post in a feed, with its place when that was asked for. */
 export const FeedItemSchema = Type.Object(
   { ...PostSchema.properties, place: Type.Optional(ref(PlaceSchema)) },
   { $id: 'FeedItem', description: 'A post as it stands in a feed' },
 );
 
+/** A page of a feed. */
 export const FeedPageSchema = Type.Object(
   {
     items: Type.Array(ref(FeedItemSchema)),
@@ -31,6 +34,7 @@ export const FeedPageSchema = Type.Object(
   { $id: 'FeedPage' },
 );
 
+/** What has come since a scroll began. */
 export const NewerSchema = Type.Object(
   {
     new: Type.Integer({ description: 'Posts made since' }),
@@ -41,6 +45,7 @@ export const NewerSchema = Type.Object(
   { $id: 'Newer' },
 );
 
+/** A place, or why there is none. */
 export const PlaceReplySchema = Type.Object(
   {
     postId: Uuid,
@@ -54,7 +59,11 @@ export const PlaceReplySchema = Type.Object(
   { $id: 'PlaceReply' },
 );
 
+/** A place as it is answered. */
 export type PlaceView = Of<typeof PlaceSchema>;
+/** A feed item as it is answered. */
 export type FeedItem = Of<typeof FeedItemSchema>;
+/** What has come since, as it is answered. */
 export type NewerView = Of<typeof NewerSchema>;
+/** A place or its absence, as it is answered. */
 export type PlaceReply = Of<typeof PlaceReplySchema>;

@@ -8,8 +8,10 @@ export const FOLLOW = `
   ON CONFLICT (follower_id, followee_id) DO NOTHING
   RETURNING created_at`;
 
+/** Since when one user follows another. Cost: one probe of the key. */
 export const FOLLOWED_SINCE = `SELECT created_at FROM follows WHERE follower_id = $1 AND followee_id = $2`;
 
+/** Ends a follow: both halves of the pair are in the condition. Cost: one probe of the key. */
 export const UNFOLLOW = `DELETE FROM follows WHERE follower_id = $1 AND followee_id = $2`;
 
 const listed = (whose: string, other: string) => `

@@ -13,6 +13,7 @@ const FollowSchema = Type.Object(
   { $id: 'Follow' },
 );
 
+/** Routes of follows. */
 export function followRoutes(app: App, { follows, users, address }: Services): void {
   app.addSchema(FollowSchema);
 

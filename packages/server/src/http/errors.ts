@@ -45,6 +45,7 @@ function toProblem(error: FastifyError | Problem): Problem {
   return new Problem('internal', 'Something went wrong on our side. Nothing was half done.');
 }
 
+/** Answers with problem details, past the reply schema of whatever route was called. */
 export function sendProblem(
   reply: FastifyReply,
   request: FastifyRequest,

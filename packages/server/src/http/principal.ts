@@ -23,6 +23,7 @@ export interface SignedIn {
   readonly weighting: WeightingInForce;
 }
 
+/** The caller of a request without a credential. */
 export const NOBODY: Principal = { caller: { kind: 'nobody' }, session: null };
 const OPERATOR: Principal = { caller: { kind: 'operator' }, session: null };
 

@@ -18,13 +18,16 @@ export function orNull<T extends TSchema>(schema: T) {
   return Type.Union([schema, Type.Null()]);
 }
 
+/** An id. */
 export const Uuid = Type.String({ format: 'uuid' });
+/** An instant. */
 export const Instant = Type.String({ format: 'date-time', description: 'RFC 3339, UTC, to the millisecond' });
 
 /** A person's text: its limit is the configured one, in characters as people count them. */
 export const personText = (limit: 'name' | 'bio' | 'post' | 'comment', description: string) =>
   Type.String({ 'x-characters': limit, description });
 
+/** RFC 9457 problem details. */
 export const ProblemSchema = Type.Object(
   {
     type: Type.String({ format: 'uri', description: 'A page that says what went wrong and what to do' }),

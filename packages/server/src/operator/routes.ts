@@ -40,6 +40,7 @@ const StatsSchema = Type.Object(
   { $id: 'Stats' },
 );
 
+/** Routes of whoever runs the service. */
 export function operatorRoutes(app: App, services: Services): void {
   const { key, users, feed, sessions, dataSource, demo, address } = services;
   app.addSchema(StatsSchema);

@@ -38,6 +38,7 @@ export const listPosts = (sort: 'newest' | 'oldest', whose: 'author' | 'everybod
     AND ($2::timestamptz IS NULL OR (created_at, id) ${past[sort]} ($2, $3::uuid))
   ORDER BY created_at ${way[sort]}, id ${way[sort]} LIMIT $4`;
 
+/** Makes a post; the triggers make its tally and its standing. */
 export const CREATE_POST = `INSERT INTO posts (id, author_id, body) VALUES ($1, $2, $3)`;
 
 /** The write repeats the doorway's decision: only the author's own, visible post of that version ($4 null takes any). */

@@ -11,6 +11,7 @@ import { postParam, PostBody, PostPatch, PostSchema } from './schema.js';
 const PostPage = pageOf(PostSchema, 'PostPage');
 const sortQuery = { sort: Type.Union([Type.Literal('newest'), Type.Literal('oldest')], { default: 'newest' }) };
 
+/** Routes of posts. */
 export function postRoutes(app: App, { posts, users, address }: Services): void {
   app.addSchema(PostSchema);
   app.addSchema(PostPage);

@@ -2,6 +2,7 @@ import { Type } from 'typebox';
 import { closed, Instant, orNull, personText, ref, Uuid, type Of } from '../http/schemas.js';
 import { AuthorSchema } from '../users/schema.js';
 
+/** What the caller may do with something; the console shows nothing that this does not allow. */
 export const CanSchema = Type.Object(
   { edit: Type.Boolean(), delete: Type.Boolean() },
   { description: 'What the caller may do with it' },
@@ -10,6 +11,7 @@ export const CanSchema = Type.Object(
 /** Counts of reactions by kind. */
 export const ReactionTallies = Type.Record(Type.String(), Type.Integer());
 
+/** A post as it is shown. */
 export const PostSchema = Type.Object(
   {
     id: Uuid,
@@ -31,11 +33,15 @@ export const PostSchema = Type.Object(
   { $id: 'Post' },
 );
 
+/** A post as the caller sees it. */
 export type PostView = Of<typeof PostSchema>;
 
+/** What a post is made of. */
 export const PostBody = closed({ body: personText('post', 'What is posted') });
+/** What of a post can be edited. */
 export const PostPatch = closed(
   { body: Type.Optional(personText('post', 'What is posted')) },
   { minProperties: 1, description: 'A merge patch (RFC 7396)' },
 );
+/** A post as named in a path. */
 export const postParam = Type.Object({ post: Uuid });

@@ -7,6 +7,7 @@ import type { Services } from '../services.js';
 import { UserSchema } from '../users/schema.js';
 import type { Tokens } from './service.js';
 
+/** What signing in answers. */
 export const SessionSchema = Type.Object(
   {
     accessToken: Type.String({ description: 'Send it as `Authorization: Bearer …`' }),
@@ -25,6 +26,7 @@ export async function viewSession({ users }: Services, tokens: Tokens) {
   return { accessToken, refreshToken, expiresIn, tokenType: 'Bearer' as const, user };
 }
 
+/** Routes of signing in and out. */
 export function sessionRoutes(app: App, services: Services): void {
   const { sessions, config } = services;
   app.addSchema(SessionSchema);

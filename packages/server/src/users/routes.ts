@@ -7,8 +7,10 @@ import { pageOf, pageQuery, ref, userParam } from '../http/schemas.js';
 import type { Services } from '../services.js';
 import { AuthorSchema, MeSchema, SignUpBody, UserPatch, UserSchema } from './schema.js';
 
+/** A page of users. */
 export const UserPage = pageOf(UserSchema, 'UserPage');
 
+/** Routes of accounts and profiles. */
 export function userRoutes(app: App, services: Services): void {
   const { users, address, config } = services;
   for (const schema of [AuthorSchema, UserSchema, MeSchema, UserPage]) app.addSchema(schema);

@@ -1,6 +1,7 @@
 import { Type } from 'typebox';
 import { closed, Instant, orNull, personText, Uuid, type Of } from '../http/schemas.js';
 
+/** How the caller and another user stand to each other. */
 export const RelationSchema = Type.Object(
   { youFollow: Type.Boolean(), followsYou: Type.Boolean(), muted: Type.Boolean(), blocked: Type.Boolean() },
   { description: 'How the caller and this user stand to each other' },
@@ -12,6 +13,7 @@ export const AuthorSchema = Type.Object(
   { $id: 'Author' },
 );
 
+/** A profile as it is shown. */
 export const UserSchema = Type.Object(
   {
     id: Uuid,
@@ -30,6 +32,7 @@ export const UserSchema = Type.Object(
   { $id: 'User' },
 );
 
+/** The caller’s own profile. */
 export const MeSchema = Type.Object(
   {
     ...UserSchema.properties,
@@ -39,7 +42,9 @@ export const MeSchema = Type.Object(
   { $id: 'Me' },
 );
 
+/** A profile as the caller sees it. */
 export type UserView = Of<typeof UserSchema>;
+/** An author’s card. */
 export type AuthorView = Of<typeof AuthorSchema>;
 
 const HANDLE = Type.String({
@@ -47,6 +52,7 @@ const HANDLE = Type.String({
   description: '3 to 24 characters: a letter first, then letters, digits or underscores; case does not matter',
 });
 
+/** What somebody signs up with. */
 export const SignUpBody = closed({
   name: personText('name', 'How the user is called'),
   email: Type.String({ format: 'email', maxLength: 254 }),
@@ -54,6 +60,7 @@ export const SignUpBody = closed({
   handle: Type.Optional(HANDLE),
 });
 
+/** What of a profile can be edited. */
 export const UserPatch = closed(
   {
     name: Type.Optional(personText('name', 'How the user is called')),
