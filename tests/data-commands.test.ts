@@ -98,6 +98,21 @@ describe('fill and empty', () => {
   });
 });
 
+describe('model', () => {
+  test('prints tables, one whole, and other forms; a table that is not there is 1', async () => {
+    const { code, out } = await gl('model');
+    expect([code, out]).toEqual([0, expect.stringMatching(/follows +\d+ +\d+ kB +3 +users +follower_id, followee_id/)]);
+    expect((await gl('model', 'comments')).out).toMatch(/comments_parent +FOREIGN KEY \(post_id, parent_id\)/);
+    expect(JSON.parse((await gl('model', 'users', '--json')).out)).toMatchObject({
+      name: 'users',
+      columns: expect.any(Array),
+    });
+    expect((await gl('model', '--mermaid')).out).toMatch(/^erDiagram/);
+    expect((await gl('model', '--sql')).out).toContain('CREATE TRIGGER comments_inserted');
+    expect(await gl('model', 'moons')).toMatchObject({ code: 1, err: expect.stringContaining('choose one of') });
+  });
+});
+
 describe('check data', () => {
   test('exits 1 with a table, an example and the query of what is wrong, and mends it', async () => {
     await gl('fill', '--users', '20', '--posts', '50');

@@ -4,6 +4,7 @@ import colors from 'picocolors';
 import { accountCommands } from './commands/account.js';
 import { dataCommands } from './commands/data.js';
 import { feedCommands } from './commands/feed.js';
+import { modelCommand } from './commands/model.js';
 import { peopleCommands } from './commands/people.js';
 import { postCommands } from './commands/posts.js';
 import { routesCommand } from './commands/routes.js';
@@ -27,6 +28,7 @@ function program(): Command {
     .configureOutput({ outputError: (text, write) => write(colors.red(text)) });
   serviceCommands(command);
   accountCommands(command);
+  modelCommand(command);
   dataCommands(command);
   transferCommands(command);
   feedCommands(command);

@@ -19,3 +19,4 @@ export { checkData, type Finding } from './check/service.js';
 export { exportAll, exportCsv } from './transfer/export.js';
 export { importAll } from './transfer/import.js';
 export { TRANSFER_TABLES, TransferRefused } from './transfer/tables.js';
+export { describeModel, modelAsMermaid, modelAsSql, type ModelTable } from './model/describe.js';

@@ -1,0 +1,107 @@
+import type { ModelTable } from '@gather-lane/server';
+import type { Command } from 'commander';
+import colors from 'picocolors';
+import { withDatabase } from '../database.js';
+import { Failure } from '../failure.js';
+import { print, printJson, printTable } from '../output.js';
+import { server, withSettings, type SettingOptions } from '../settings.js';
+
+interface ModelOptions extends SettingOptions {
+  sql?: boolean;
+  mermaid?: boolean;
+}
+
+/** Adds `model`. */
+export function modelCommand(program: Command): void {
+  withSettings(
+    program
+      .command('model')
+      .description('Show the model as it really is in the database: tables, fields, keys, indexes, row counts'),
+  )
+    .argument('[table]', 'one table, whole')
+    .option('--sql', 'as SQL that makes it')
+    .option('--mermaid', 'as a Mermaid entity-relationship diagram')
+    .action(async (table: string | undefined, _: unknown, command: Command) => show(table, command.optsWithGlobals()));
+}
+
+async function show(wanted: string | undefined, options: ModelOptions): Promise<void> {
+  const { describeModel, modelAsMermaid, modelAsSql } = await server();
+  await withDatabase(options, async ({ dataSource }) => {
+    if (options.sql) return void process.stdout.write(await modelAsSql(dataSource));
+    const tables = await describeModel(dataSource);
+    if (options.mermaid) return void process.stdout.write(modelAsMermaid(tables));
+    if (wanted === undefined) return options.json ? printJson(tables) : printOverview(tables);
+    const table = tables.find(({ name }) => name === wanted);
+    if (!table)
+      throw new Failure(`There is no table "${wanted}": choose one of ${tables.map(({ name }) => name).join(', ')}.`);
+    return options.json ? printJson(table) : printTableWhole(table, tables);
+  });
+}
+
+const size = (bytes: number): string =>
+  bytes < 1_048_576 ? `${Math.ceil(bytes / 1024)} kB` : `${(bytes / 1_048_576).toFixed(1)} MB`;
+const rowCount = ({ rows, estimated }: ModelTable): string => (estimated ? '≈ ' : '') + rows.toLocaleString('en-GB');
+
+function printOverview(tables: ModelTable[]): void {
+  printTable(
+    [
+      { head: 'TABLE' },
+      { head: 'ROWS', align: 'right' },
+      { head: 'SIZE', align: 'right' },
+      { head: 'INDEXES', align: 'right' },
+      { head: 'REFERS TO' },
+      { head: 'FIELDS', width: 'rest' },
+    ],
+    tables.map((table) => [
+      table.name,
+      rowCount(table),
+      size(table.bytes),
+      String(table.indexes.length),
+      [...new Set(table.constraints.map((rule) => rule.refersTo).filter((name) => name !== null))].join(', '),
+      table.columns.map((column) => column.name).join(', '),
+    ]),
+  );
+  print(colors.dim('\ngather-lane model TABLE shows one whole.'));
+}
+
+function printTableWhole(table: ModelTable, all: ModelTable[]): void {
+  print(`${colors.bold(table.name)} · ${rowCount(table)} rows · ${size(table.bytes)}`);
+  if (table.comment) print(table.comment);
+  print();
+  printTable(
+    [
+      { head: 'FIELD' },
+      { head: 'TYPE' },
+      { head: 'NULL' },
+      { head: 'DEFAULT', width: 'rest' },
+      { head: 'WHAT IT IS', width: 'rest' },
+    ],
+    table.columns.map((column) => [
+      column.name,
+      column.type,
+      column.nullable ? 'yes' : 'no',
+      column.default ?? '',
+      column.comment ?? '',
+    ]),
+  );
+  print();
+  printTable(
+    [{ head: 'RULE' }, { head: 'DEFINITION', width: 'rest' }],
+    table.constraints.map((rule) => [rule.name, rule.definition]),
+  );
+  print();
+  printTable(
+    [{ head: 'INDEX' }, { head: 'SIZE', align: 'right' }, { head: 'DEFINITION', width: 'rest' }],
+    table.indexes.map((index) => [
+      index.name,
+      size(index.bytes),
+      index.definition.replace(/^CREATE (UNIQUE )?INDEX \S+ ON \S+ /, '$1'),
+    ]),
+  );
+  const children = all.flatMap((other) =>
+    other.constraints
+      .filter((rule) => rule.refersTo === table.name)
+      .map((rule) => `${other.name} (${rule.columns.join(', ')})`),
+  );
+  if (children.length > 0) print(colors.dim(`\nReferred to by ${children.join(', ')}.`));
+}
