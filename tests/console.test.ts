@@ -220,10 +220,12 @@ describe('the console', () => {
     await page.getByText('This is not the operator key of this service.').waitFor();
     await page.getByLabel(/Key/).fill(key);
     await page.getByRole('button', { name: 'Use it' }).click();
-    await page.getByText('Widely followed').waitFor();
+    await page.getByRole('main').getByRole('link', { name: '@heron_count' }).waitFor();
     await context.clearCookies();
+    await page.close();
+    page = await context.newPage();
     await open(`/#operator-key=${key}`);
-    await page.getByText('Widely followed').waitFor();
+    await page.getByRole('main').getByRole('link', { name: '@heron_count' }).waitFor();
     expect(page.url()).not.toContain(key);
     expect(await page.evaluate(() => document.cookie)).toBe('');
   });

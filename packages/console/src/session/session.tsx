@@ -89,7 +89,9 @@ export function SessionProvider({ children }: { children: ReactNode }) {
     async (key: string) => {
       const { response, error } = await anonymous.POST('/v1/operator/browser-sessions', { body: { key } });
       if (!response.ok) throw new ServiceProblem(response.status, error!);
-      await queryClient.invalidateQueries({ queryKey: ['stats'] });
+      // A first look that is still under way was made without the key: its refusal must not come last.
+      await queryClient.cancelQueries({ queryKey: ['stats'] });
+      await queryClient.resetQueries({ queryKey: ['stats'] });
       tell('This browser is the operator now.');
     },
     [queryClient, tell],
