@@ -12,7 +12,7 @@ export default {
   testMatch: ['<rootDir>/packages/*/src/**/*.test.ts', '<rootDir>/tests/**/*.test.ts'],
   extensionsToTreatAsEsm: ['.ts'],
   maxWorkers: 2,
-  testTimeout: 60_000,
+  testTimeout: 180_000,
   globalSetup: '<rootDir>/tests/start-database.mjs',
   globalTeardown: '<rootDir>/tests/stop-database.mjs',
   moduleNameMapper: {

@@ -23,14 +23,14 @@ let failures: string[];
 beforeAll(async () => {
   service = await startDemo();
   browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS });
-}, 120_000);
+}, 240_000);
 afterAll(async () => {
   await browser.close();
   await service.end();
 });
 beforeEach(async () => {
   context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
-  context.setDefaultTimeout(10_000);
+  context.setDefaultTimeout(20_000);
   page = await context.newPage();
   failures = [];
   page.on('pageerror', (error) => failures.push(error.message));
