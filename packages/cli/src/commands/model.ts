@@ -65,7 +65,7 @@ function printOverview(tables: ModelTable[]): void {
 }
 
 function printTableWhole(table: ModelTable, all: ModelTable[]): void {
-  print(`${colors.bold(table.name)} · ${rowCount(table)} rows · ${size(table.bytes)}`);
+  print(`${colors.bold(table.name)} · ${rowCount(table)} ${table.rows === 1 ? 'row' : 'rows'} · ${size(table.bytes)}`);
   if (table.comment) print(table.comment);
   print();
   printTable(
