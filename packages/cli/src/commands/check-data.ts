@@ -56,11 +56,10 @@ async function run(options: CheckOptions): Promise<void> {
   else if (left.length === 0) print(`Everything that was found is mended. Run it again to see.`);
   else
     print(
-      `${plural(left.length, 'check')} of ${findings.length} found something.${left.some((f) => f.repaired === null && isCount(f)) ? ' --repair mends counts and standings.' : ''}`,
+      `${plural(left.length, 'check')} of ${findings.length} found something.${left.some((finding) => finding.repairable) ? ' --repair mends counts and standings.' : ''}`,
     );
 }
 
-const isCount = ({ name }: Finding): boolean => /tall|standings|commenters/.test(name);
 const state = ({ count, repaired }: Finding): string =>
   count === 0 ? colors.green('0') : repaired === null ? colors.red(String(count)) : colors.yellow(`${count}, mended`);
 

@@ -22,6 +22,8 @@ export interface Finding {
   readonly examples: Example[];
   /** The statement that finds them, to be run by hand. */
   readonly query: string;
+  /** Whether `--repair` can mend it. */
+  readonly repairable: boolean;
   /** How many of the things concerned were mended, or null where nothing was. */
   readonly repaired: number | null;
 }
@@ -46,7 +48,15 @@ export async function checkData(
     const count = examples[0]?.count ?? 0;
     const repaired = options.repair && count > 0 && check.repairs ? await repair(dataSource, check) : null;
     const shown = examples.map(({ id, found, should }) => ({ id, found, should }));
-    findings.push({ name, means, count, examples: shown, query: sql.replace(/\s+/g, ' ').trim(), repaired });
+    findings.push({
+      name,
+      means,
+      count,
+      examples: shown,
+      query: sql.replace(/\s+/g, ' ').trim(),
+      repairable: check.repairs !== undefined,
+      repaired,
+    });
   }
   options.progress('', DATA_CHECKS.length, DATA_CHECKS.length);
   return findings;

@@ -3,7 +3,7 @@ import { Type, type Static } from 'typebox';
 const closed = { additionalProperties: false } as const;
 
 /**
- * The configuration file's schema; published as `config.schema.json`. Every key can also be set by
+ * The configuration file's schema; published at `/docs/config.schema.json`. Every key can also be set by
  * an environment variable: `server.port` by `GATHER_LANE_SERVER_PORT`.
  */
 export const ConfigSchema = Type.Object(

@@ -1,4 +1,5 @@
 import { Type } from 'typebox';
+import { ConfigSchema } from '../config/schema.js';
 import type { App } from '../http/app-type.js';
 import { PROBLEMS, type ProblemCode } from '../http/problem-catalogue.js';
 import { Problem } from '../http/problem.js';
@@ -11,6 +12,7 @@ const INDEX = `
 <table>
 <tr><td><a href="/docs/api">API</a></td><td>Every call with its parameters, its replies and who may make it</td></tr>
 <tr><td><a href="/v1/openapi.json">openapi.json</a></td><td>The same as an OpenAPI 3.1 document, for tools</td></tr>
+<tr><td><a href="/docs/config.schema.json">config.schema.json</a></td><td>JSON Schema of <code>gather-lane.yaml</code>, for editors</td></tr>
 <tr><td><a href="/docs/problems">Problems</a></td><td>Every error with what to do about it</td></tr>
 </table>
 <h2>Signing in</h2>
@@ -24,6 +26,10 @@ const INDEX = `
 export function docsRoutes(app: App): void {
   const html = { config: { doorway: 'anyone' as const }, schema: { hide: true } };
   app.get('/docs', html, (_request, reply) => reply.type('text/html').send(page('Documentation', INDEX)));
+
+  app.get('/docs/config.schema.json', html, (_request, reply) =>
+    reply.type('application/schema+json').send(JSON.stringify(ConfigSchema)),
+  );
 
   app.get('/docs/problems', html, (_request, reply) => {
     const rows = Object.entries(PROBLEMS).map(

@@ -147,6 +147,11 @@ describe('problems', () => {
     expect((await service.call('GET', '/docs/api')).status).toBe(200);
   });
 
+  test('beside them the schema of the configuration is published', async () => {
+    const { status, json } = await service.call<{ properties: object }>('GET', '/docs/config.schema.json');
+    expect([status, Object.keys(json.properties)]).toEqual([200, expect.arrayContaining(['server', 'limits'])]);
+  });
+
   test('an unforeseen error shows a request id and nothing of the inside', async () => {
     const broken = await startTestService({
       before: (app) =>

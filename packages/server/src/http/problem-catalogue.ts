@@ -145,7 +145,7 @@ export const PROBLEMS = {
   'not-ready': kind(
     503,
     'The service is not ready',
-    'The database is missing migrations, or cannot be reached.',
+    'The database is missing migrations.',
     'Read `detail`: it says what to run.',
   ),
 } as const satisfies Record<string, ProblemKind>;
