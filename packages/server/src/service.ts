@@ -1,5 +1,6 @@
 import { rmSync } from 'node:fs';
 import { isAbsolute, resolve } from 'node:path';
+import type { Model } from '@gather-lane/core';
 import type { FastifyInstance } from 'fastify';
 import type { DataSource } from 'typeorm';
 import type { Config } from './config/schema.js';
@@ -12,6 +13,9 @@ import { migrate, migrationState } from './database/migrate.js';
 import { endDemoSessions, isDemoLoaded, loadDemo } from './demo/load.js';
 import { buildApp } from './http/app.js';
 import { holderOf } from './http/port-holder.js';
+import { Heartbeat, HEARTBEAT_MS } from './model/migration/live.js';
+import { describeWaiting, migrateModel, MigrationRefused } from './model/migration/migrate.js';
+import { modelState } from './model/migration/plan.js';
 import { OperatorKey } from './operator/key.js';
 import { createServices, type Services } from './services.js';
 
@@ -34,6 +38,8 @@ export interface StartOptions {
   /** Throw the data of an earlier demo away first. */
   readonly fresh?: boolean;
   readonly consoleFolder?: string;
+  /** Reads the model file again: it may have changed since the service started. */
+  readonly modelFile?: () => Model;
   /** Told what the operator should know, in sentences. */
   readonly notice: (text: string) => void;
   readonly progress?: (step: string, done: number, total: number) => void;
@@ -70,12 +76,12 @@ export async function startService(options: StartOptions): Promise<Service> {
     closers.push(lockFolder(data));
     const { address, cluster } = await database(options, data, closers);
     const dataSource = await connect(address, config, closers);
-    const notReady = await prepare(dataSource, options, cluster !== null);
+    const readiness = await prepare(dataSource, options, cluster !== null);
     const key = new OperatorKey(data);
-    const services = createServices(dataSource, config, key, options.demo);
+    const services = createServices(dataSource, config, key, options.demo, options.modelFile);
     const app = await buildApp(services, {
       consoleFolder: options.consoleFolder,
-      notReady: () => notReady,
+      notReady: () => readiness.reason,
       ...(options.logStream && { logStream: options.logStream }),
     });
     closers.push(() => app.close());
@@ -89,6 +95,7 @@ export async function startService(options: StartOptions): Promise<Service> {
     );
     forgetting.unref();
     closers.push(() => clearInterval(forgetting));
+    if (readiness.migrated) await live(dataSource, config.model, readiness, app, closers);
     return { address: `http://${host}:${port}`, operatorKeyPath: key.path, app, services, stop };
   } catch (error) {
     await stop();
@@ -124,18 +131,71 @@ async function connect(
   config: Config,
   closers: (() => Promise<unknown> | void)[],
 ): Promise<DataSource> {
-  const dataSource = createDataSource(address, config.database.poolSize);
+  const dataSource = createDataSource(address, config.database.poolSize, config.model);
   await dataSource.initialize();
   closers.push(() => dataSource.destroy());
   return dataSource;
 }
 
-/** Brings the database to this version where that is wanted. @returns why the service is not ready, or null */
-async function prepare(
+/** Whether the service can work. */
+interface Readiness {
+  /** Why it cannot, or null. */
+  reason: string | null;
+  /** Whether the product's own tables are there. */
+  readonly migrated: boolean;
+}
+
+const MODEL_BEHIND =
+  'The model file has fields that the tables do not have yet: look with `gather-lane model changes`, then run `gather-lane model migrate`.';
+
+/** Says regularly that the service lives; one that waits for the model notices when the tables have it. */
+async function live(
   dataSource: DataSource,
-  { config, demo, notice, progress }: StartOptions,
-  embedded: boolean,
-): Promise<string | null> {
+  model: Model,
+  readiness: Readiness,
+  app: FastifyInstance,
+  closers: (() => Promise<unknown> | void)[],
+): Promise<void> {
+  const heartbeat = new Heartbeat(dataSource, model);
+  await heartbeat.begin();
+  const beat = async () => {
+    await heartbeat.beat();
+    if (readiness.reason === MODEL_BEHIND && (await modelState(dataSource, model)) !== 'behind')
+      readiness.reason = null;
+  };
+  let [beating, ended] = [Promise.resolve(), false];
+  const timer = setInterval(() => {
+    if (!ended) beating = beat().catch((error: unknown) => app.log.error(error));
+  }, HEARTBEAT_MS);
+  timer.unref();
+  closers.push(async () => {
+    ended = true;
+    clearInterval(timer);
+    await beating;
+    // A database that has gone away first takes its word for it.
+    await heartbeat.end().catch(() => undefined);
+  });
+}
+
+/** Brings the columns of the developer's own fields to the model file, where that needs nobody's choice. */
+async function prepareModel(dataSource: DataSource, { config, notice }: StartOptions, allowed: boolean): Promise<void> {
+  if ((await modelState(dataSource, config.model)) === 'current') return;
+  const [{ empty }] = await dataSource.query<[{ empty: boolean }]>(`SELECT NOT EXISTS (SELECT FROM users) AS empty`);
+  if (!allowed && !empty) return;
+  try {
+    const { id, waiting } = await migrateModel(dataSource, config.model, { answers: {}, drop: [], wait: true });
+    if (id !== null && !empty) notice('The tables were brought to the model file: see `gather-lane model`.');
+    if (waiting.length > 0) notice(describeWaiting(waiting));
+  } catch (error) {
+    if (!(error instanceof MigrationRefused)) throw error;
+    notice(`${error.message}\nSee \`gather-lane model changes\`, then run \`gather-lane model migrate\`.`);
+  }
+}
+
+/** Brings the database to this version where that is wanted. */
+async function prepare(dataSource: DataSource, options: StartOptions, embedded: boolean): Promise<Readiness> {
+  const { config, demo, notice, progress } = options;
+  const { model } = config;
   const state = await migrationState(dataSource);
   if (state === 'newer')
     throw new DatabaseFault(
@@ -146,11 +206,18 @@ async function prepare(
   if (state !== 'current' && (demo || config.database.migrate || (embedded && state === 'empty')))
     await migrate(dataSource);
   else if (state !== 'current')
-    return 'The database is missing migrations: look at what is new, then start once with --migrate (or set database.migrate).';
+    return {
+      reason:
+        'The database is missing migrations: look at what is new, then start once with --migrate (or set database.migrate).',
+      migrated: false,
+    };
+  await prepareModel(dataSource, options, demo || config.database.migrate);
+  const behind = (await modelState(dataSource, model)) === 'behind';
+  const readiness: Readiness = { reason: behind ? MODEL_BEHIND : null, migrated: true };
   if (!demo) {
     const ended = await endDemoSessions(dataSource);
     if (ended > 0) notice(`${ended} sessions of demo users were ended: this service is not a demo.`);
-    return null;
+    return readiness;
   }
   if (!(await isDemoLoaded(dataSource))) {
     const [{ users }] = await dataSource.query<[{ users: number }]>(`SELECT count(*)::integer AS users FROM users`);
@@ -158,9 +225,9 @@ async function prepare(
       throw new StartRefused(
         'The database holds accounts that are no demo: start without --demo, or use another --data folder for the demo.',
       );
-    await loadDemo(dataSource, (done, total) => progress?.('Loading the Wherry Cut', done, total));
+    await loadDemo(dataSource, model, (done, total) => progress?.('Loading the Wherry Cut', done, total));
   }
-  return null;
+  return readiness;
 }
 
 async function listen(app: FastifyInstance, { server }: Config): Promise<void> {

@@ -1,3 +1,4 @@
+import type { Model } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { Comments } from './comments/service.js';
 import type { Config } from './config/schema.js';
@@ -24,13 +25,22 @@ export interface Services {
   readonly comments: Comments;
   readonly feed: Feed;
   readonly weighting: Weightings;
+  /** The model file as it is now, which may be newer than the model that the service runs by. */
+  readonly modelFile: () => Model;
 }
 
 /** Makes every capability on one data source. */
-export function createServices(dataSource: DataSource, config: Config, key: OperatorKey, demo: boolean): Services {
+export function createServices(
+  dataSource: DataSource,
+  config: Config,
+  key: OperatorKey,
+  demo: boolean,
+  modelFile?: () => Model,
+): Services {
   const address = new PublicAddress(config.server.publicAddress);
-  const users = new Users(dataSource, address);
-  const posts = new Posts(dataSource, address);
+  const { model } = config;
+  const users = new Users(dataSource, address, model);
+  const posts = new Posts(dataSource, address, model);
   return {
     dataSource,
     config,
@@ -41,8 +51,9 @@ export function createServices(dataSource: DataSource, config: Config, key: Oper
     sessions: new Sessions(dataSource, users, config.sessions, demo),
     posts,
     follows: new Follows(dataSource, users, config.limits.follows),
-    comments: new Comments(dataSource, posts),
+    comments: new Comments(dataSource, posts, model),
     feed: new Feed(dataSource, posts),
     weighting: new Weightings(dataSource),
+    modelFile: modelFile ?? (() => model),
   };
 }

@@ -4,6 +4,7 @@ import colors from 'picocolors';
 import { withDatabase } from '../database.js';
 import { Failure } from '../failure.js';
 import { print, printJson, printTable } from '../output.js';
+import { modelChangesCommands } from './model-changes.js';
 import { server, withSettings, type SettingOptions } from '../settings.js';
 
 interface ModelOptions extends SettingOptions {
@@ -13,15 +14,15 @@ interface ModelOptions extends SettingOptions {
 
 /** Adds `model`. */
 export function modelCommand(program: Command): void {
-  withSettings(
-    program
-      .command('model')
-      .description('Show the model as it really is in the database: tables, fields, keys, indexes, row counts'),
-  )
+  const model = program
+    .command('model')
+    .description('Show the model as it really is in the database: tables, fields, keys, indexes, row counts');
+  withSettings(model)
     .argument('[table]', 'one table, whole')
     .option('--sql', 'as SQL that makes it')
     .option('--mermaid', 'as a Mermaid entity-relationship diagram')
     .action(async (table: string | undefined, _: unknown, command: Command) => show(table, command.optsWithGlobals()));
+  modelChangesCommands(model);
 }
 
 async function show(wanted: string | undefined, options: ModelOptions): Promise<void> {

@@ -72,7 +72,7 @@ export function serviceCommands(program: Command): void {
 
 async function start(options: StartCommandOptions): Promise<void> {
   if (options.fresh && !options.demo) throw new Failure('--fresh throws data away, so it goes with --demo only.', 2);
-  const { DatabaseFault, StartRefused, startService } = await server();
+  const { DatabaseFault, loadConfig, StartRefused, startService } = await server();
   const { config, environment } = await settings(options, options.migrate ? { 'database.migrate': true } : {});
   const bar = progressBar();
   let service: Service | undefined;
@@ -95,6 +95,9 @@ async function start(options: StartCommandOptions): Promise<void> {
       folder: process.cwd(),
       demo: options.demo ?? false,
       fresh: options.fresh ?? false,
+      modelFile: () =>
+        loadConfig({ folder: process.cwd(), ...(options.config && { file: options.config }), environment: {} }).config
+          .model,
       ...consoleFolder(),
       notice: remark,
       progress: bar.update,

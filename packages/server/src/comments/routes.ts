@@ -7,12 +7,12 @@ import { replies } from '../http/replies.js';
 import { pageOf, pageQuery, ref } from '../http/schemas.js';
 import { postParam } from '../posts/schema.js';
 import type { Services } from '../services.js';
-import { CommentBody, commentParam, CommentPatch, CommentSchema } from './schema.js';
+import { commentBody, commentParam, commentPatch, CommentSchema } from './schema.js';
 
 const CommentPage = pageOf(CommentSchema, 'CommentPage');
 
 /** Routes of the conversation below posts. */
-export function commentRoutes(app: App, { comments, address }: Services): void {
+export function commentRoutes(app: App, { comments, address, config }: Services): void {
   app.addSchema(CommentSchema);
   app.addSchema(CommentPage);
 
@@ -53,10 +53,11 @@ export function commentRoutes(app: App, { comments, address }: Services): void {
         tags: ['comments'],
         summary: 'Comment on a post',
         params: postParam,
-        body: CommentBody,
+        body: commentBody(config.model),
         response: replies('signed-in', { 201: ref(CommentSchema) }, [
           'not-found',
           'invalid',
+          'taken',
           'too-large',
           'wrong-media-type',
         ]),
@@ -64,8 +65,8 @@ export function commentRoutes(app: App, { comments, address }: Services): void {
     },
     async (request, reply) => {
       const caller = userCaller(request);
-      const { body, parentId } = request.body;
-      const id = await comments.create(request.params.post, caller.id, body, parentId ?? null);
+      const { body, parentId, fields } = request.body;
+      const id = await comments.create(request.params.post, caller.id, body, parentId ?? null, fields);
       const comment = await comments.view(id, caller);
       return reply
         .code(201)
@@ -102,9 +103,10 @@ export function commentRoutes(app: App, { comments, address }: Services): void {
         tags: ['comments'],
         summary: 'Edit one’s own comment',
         params: commentParam,
-        body: CommentPatch,
+        body: commentPatch(config.model),
         response: replies('owner of comment', { 200: ref(CommentSchema) }, [
           'invalid',
+          'taken',
           'too-large',
           'wrong-media-type',
         ]),
@@ -112,8 +114,7 @@ export function commentRoutes(app: App, { comments, address }: Services): void {
     },
     async (request, reply) => {
       const caller = userCaller(request);
-      if (request.body.body !== undefined)
-        await comments.edit(request.params.comment, caller, request.body.body, ifMatchOf(request));
+      await comments.edit(request.params.comment, caller, request.body, ifMatchOf(request));
       const comment = await comments.view(request.params.comment, caller);
       return reply.header('etag', etagOf(comment.version)).send(comment);
     },

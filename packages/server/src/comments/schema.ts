@@ -1,5 +1,7 @@
+import type { Model } from '@gather-lane/core';
 import { Type } from 'typebox';
 import { closed, Instant, orNull, personText, ref, Uuid, type Of } from '../http/schemas.js';
+import { fieldsBody, fieldsReply } from '../model/field-schemas.js';
 import { CanSchema, ReactionTallies } from '../posts/schema.js';
 import { AuthorSchema } from '../users/schema.js';
 
@@ -17,6 +19,7 @@ export const CommentSchema = Type.Object(
     tallies: Type.Object({ reactions: ReactionTallies }),
     reaction: orNull(Type.String({ description: 'The caller’s own reaction' })),
     can: CanSchema,
+    fields: fieldsReply('comments'),
   },
   { $id: 'Comment' },
 );
@@ -25,16 +28,19 @@ export const CommentSchema = Type.Object(
 export type CommentView = Of<typeof CommentSchema>;
 
 /** What a comment is made of. */
-export const CommentBody = closed({
-  body: personText('comment', 'What is said'),
-  parentId: Type.Optional(
-    orNull(Type.String({ format: 'uuid', description: 'The comment of the same post that this one answers' })),
-  ),
-});
+export const commentBody = (model: Model) =>
+  closed({
+    body: personText('comment', 'What is said'),
+    parentId: Type.Optional(
+      orNull(Type.String({ format: 'uuid', description: 'The comment of the same post that this one answers' })),
+    ),
+    ...fieldsBody(model, 'comments', 'creation'),
+  });
 /** What of a comment can be edited. */
-export const CommentPatch = closed(
-  { body: Type.Optional(personText('comment', 'What is said')) },
-  { minProperties: 1, description: 'A merge patch (RFC 7396)' },
-);
+export const commentPatch = (model: Model) =>
+  closed(
+    { body: Type.Optional(personText('comment', 'What is said')), ...fieldsBody(model, 'comments', 'edit') },
+    { minProperties: 1, description: 'A merge patch (RFC 7396)' },
+  );
 /** A comment as named in a path. */
 export const commentParam = Type.Object({ comment: Uuid });

@@ -1,6 +1,7 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { parseEnv } from 'node:util';
+import { readModel, type Model, type ModelSource } from '@gather-lane/core';
 import { Ajv2020, type ErrorObject } from 'ajv/dist/2020.js';
 import { closest } from 'fastest-levenshtein';
 import { LineCounter, parseDocument, type Document } from 'yaml';
@@ -52,7 +53,8 @@ export function loadConfig(sources: ConfigSources): Loaded {
   for (const [dotted, value] of Object.entries(sources.flags ?? {}))
     if (value !== undefined) put(values, dotted.split('.'), value);
   check(values, (pointer) => `the configuration, ${pointer.slice(1).replaceAll('/', '.')}`);
-  return { config: withDefaults(values), file: document ? path : null, environment };
+  const model = modelOf(values, (pointer) => placeOf(path, document, lines, pointer));
+  return { config: { ...withDefaults(values), model }, file: document ? path : null, environment };
 }
 
 function dotEnv(folder: string): Record<string, string | undefined> {
@@ -93,6 +95,15 @@ function put(values: Record<string, unknown>, path: string[], value: unknown): v
   else put((values[head] ??= {}) as Record<string, unknown>, rest, value);
 }
 
+function modelOf(values: Record<string, unknown>, place: (pointer: string) => string): Model {
+  const { model, faults } = readModel((values.model ?? {}) as ModelSource);
+  const messages = faults.map(
+    ({ path, text }) => `${place(`/model/${path.join('/')}`)}: "model.${path.join('.')}" ${text}.`,
+  );
+  if (messages.length > 0) throw new ConfigError(messages.join('\n'));
+  return model;
+}
+
 function withDefaults(values: Record<string, unknown>): Config {
   for (const { path, schema } of configKeys()) {
     const given = path.reduce<unknown>((at, key) => (at as Record<string, unknown> | undefined)?.[key], values);
@@ -103,13 +114,13 @@ function withDefaults(values: Record<string, unknown>): Config {
 
 // Nothing is required in the file: what is missing has a default.
 const optional = JSON.parse(JSON.stringify(ConfigSchema), (key, value) =>
-  key === 'required' ? undefined : (value as unknown),
+  key === 'required' && Array.isArray(value) ? undefined : (value as unknown),
 ) as object;
-const validate = new Ajv2020({ allErrors: true, strict: false }).compile(optional);
+const validate = new Ajv2020({ allErrors: true, strict: false, verbose: true }).compile(optional);
 
 function check(values: unknown, place: (pointer: string) => string): void {
   if (validate(values)) return;
-  const messages = (validate.errors ?? []).filter((e) => e.keyword !== 'anyOf').map((e) => sayError(e, place));
+  const messages = (validate.errors ?? []).filter((e) => e.keyword !== 'const').map((e) => sayError(e, place));
   throw new ConfigError(messages.join('\n'));
 }
 
@@ -117,19 +128,16 @@ function sayError(error: ErrorObject, place: (pointer: string) => string): strin
   if (error.keyword === 'additionalProperties') {
     const wrong = (error.params as { additionalProperty: string }).additionalProperty;
     const parent = error.instancePath.slice(1).replaceAll('/', '.');
-    const siblings =
-      (error.parentSchema as { properties?: object } | undefined)?.properties ?? propertiesAt(error.instancePath);
+    const siblings = (error.parentSchema as { properties?: object } | undefined)?.properties ?? {};
     const near = closest(wrong, Object.keys(siblings));
     return `${place(`${error.instancePath}/${wrong}`)}: there is no key "${[parent, wrong].filter(Boolean).join('.')}". Did you mean "${[parent, near].filter(Boolean).join('.')}"?`;
   }
   const key = error.instancePath.slice(1).replaceAll('/', '.');
-  return `${place(error.instancePath)}: "${key}" ${error.message}.`;
-}
-
-function propertiesAt(pointer: string): object {
-  let at = ConfigSchema as unknown as { properties: Record<string, { properties: Record<string, never> }> };
-  for (const key of pointer.split('/').slice(1)) at = at.properties[key]!;
-  return at.properties;
+  const choices = (error.parentSchema as { anyOf?: { const?: unknown }[] } | undefined)?.anyOf?.map(
+    (choice) => choice.const,
+  );
+  const said = error.keyword === 'anyOf' && choices ? `must be one of ${choices.join(', ')}` : error.message;
+  return `${place(error.instancePath)}: "${key}" ${said}.`;
 }
 
 function placeOf(path: string, document: Document | null, lines: LineCounter, pointer: string): string {

@@ -1,4 +1,6 @@
+import type { Model } from '@gather-lane/core';
 import { Type, type Static } from 'typebox';
+import { ModelSchema } from './model-schema.js';
 
 const closed = { additionalProperties: false } as const;
 
@@ -87,6 +89,7 @@ export const ConfigSchema = Type.Object(
       },
       closed,
     ),
+    model: Type.Optional(ModelSchema),
     log: Type.Object(
       {
         level: Type.Union(
@@ -100,8 +103,8 @@ export const ConfigSchema = Type.Object(
   { ...closed, $schema: 'https://json-schema.org/draft/2020-12/schema', title: 'Gather Lane configuration' },
 );
 
-/** The whole configuration, every default filled in. */
-export type Config = Static<typeof ConfigSchema>;
+/** The whole configuration, every default filled in, with the developer's own fields as they were read. */
+export type Config = Omit<Static<typeof ConfigSchema>, 'model'> & { readonly model: Model };
 
 /** A leaf of the configuration: its path, its schema and the environment variable that sets it. */
 export interface ConfigKey {
@@ -110,7 +113,7 @@ export interface ConfigKey {
   readonly variable: string;
 }
 
-/** Every key of the configuration, in file order. */
+/** Every key of the configuration that one value sets, in file order. The model is for the file alone. */
 export function configKeys(): ConfigKey[] {
   const walk = (schema: object, path: string[]): ConfigKey[] => {
     const properties = (schema as { properties?: Record<string, object> }).properties;
@@ -118,5 +121,6 @@ export function configKeys(): ConfigKey[] {
     const words = path.map((key) => key.replace(/[A-Z]/g, (c) => `_${c}`).toUpperCase());
     return [{ path, schema, variable: `GATHER_LANE_${words.join('_')}` }];
   };
-  return walk(ConfigSchema, []);
+  const { model: _, ...sections } = ConfigSchema.properties;
+  return walk({ properties: sections }, []);
 }

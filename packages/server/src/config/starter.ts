@@ -16,5 +16,16 @@ export function starterConfig(): string {
     const value = schema.default === undefined ? '' : ` ${JSON.stringify(schema.default)}`;
     lines.push(`# ${indent}# ${schema.description ?? ''} (${variable})`, `# ${indent}${leaf}:${value}`);
   }
+  lines.push(...MODEL);
   return lines.join('\n') + '\n';
 }
+
+const MODEL = [
+  '',
+  '# Fields of your own on users, posts and comments, in the words of JSON Schema. `gather-lane model changes` shows',
+  '# what they would do to the tables, `gather-lane model migrate` does it.',
+  '# model:',
+  '#   posts:',
+  '#     fields:',
+  '#       lockNumber: { type: integer, minimum: 1, maximum: 21, indexed: true }',
+];

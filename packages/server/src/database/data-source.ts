@@ -1,9 +1,13 @@
 import 'reflect-metadata';
-import { DataSource } from 'typeorm';
+import type { Model } from '@gather-lane/core';
+import { DataSource, type DataSourceOptions } from 'typeorm';
 import { Comment } from '../comments/comment.entity.js';
 import { Standing, StandingDrop } from '../feed/standing.entity.js';
 import { FillRun } from '../fill/fill-run.entity.js';
 import { Follow } from '../follows/follow.entity.js';
+import { LiveService } from '../model/live-service.entity.js';
+import { ModelMigration, ModelStep } from '../model/model-migration.entity.js';
+import { mapFields } from '../model/field-entities.js';
 import { Post } from '../posts/post.entity.js';
 import { PostCommenter, PostTally, UserTally } from '../tallies/tally.entity.js';
 import { Session } from '../sessions/session.entity.js';
@@ -17,6 +21,7 @@ import { Posts1764000000002 } from './migrations/1764000000002-posts.js';
 import { Standings1764000000003 } from './migrations/1764000000003-standings.js';
 import { Tallies1764000000004 } from './migrations/1764000000004-tallies.js';
 import { FillRuns1764000000005 } from './migrations/1764000000005-fill-runs.js';
+import { ModelMigrations1764000000006 } from './migrations/1764000000006-model-migrations.js';
 import { SnakeNaming } from './naming.js';
 
 /** Every entity of the product's model. */
@@ -35,6 +40,9 @@ export const ENTITIES = [
   Standing,
   StandingDrop,
   FillRun,
+  ModelMigration,
+  ModelStep,
+  LiveService,
 ];
 
 /** The product's migrations, oldest first. */
@@ -44,17 +52,34 @@ export const MIGRATIONS = [
   Standings1764000000003,
   Tallies1764000000004,
   FillRuns1764000000005,
+  ModelMigrations1764000000006,
 ];
 
 /** Name of the table that remembers which of our migrations have run. */
 export const MIGRATIONS_TABLE = 'gather_lane_migrations';
 
+/** Maps the developer's own fields right before the entities' metadata is read. */
+class ModelDataSource extends DataSource {
+  constructor(
+    options: DataSourceOptions,
+    readonly model: Model,
+  ) {
+    super(options);
+  }
+
+  protected override async buildMetadatas(): Promise<void> {
+    mapFields(this.model);
+    await super.buildMetadatas();
+  }
+}
+
 /**
  * The one data source of a service. `synchronize` is never on: the migrations alone shape the
  * database. It is not connected yet; call `initialize()`.
+ * @param model the developer's own fields, mapped in the entities
  */
-export function createDataSource(address: DatabaseAddress, poolSize: number): DataSource {
-  return new DataSource({
+export function createDataSource(address: DatabaseAddress, poolSize: number, model: Model = []): DataSource {
+  const options: DataSourceOptions = {
     type: 'postgres',
     host: address.host,
     port: address.port,
@@ -72,5 +97,6 @@ export function createDataSource(address: DatabaseAddress, poolSize: number): Da
     applicationName: 'gather-lane',
     poolSize,
     extra: { connectionTimeoutMillis: 10_000, options: '-c timezone=UTC' },
-  });
+  };
+  return new ModelDataSource(options, model);
 }

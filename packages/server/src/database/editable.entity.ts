@@ -1,3 +1,4 @@
+import type { FieldValues } from '@gather-lane/core';
 import { Column } from 'typeorm';
 
 /** What people write and may edit or take back: posts and comments. */
@@ -15,4 +16,7 @@ export abstract class Editable {
   /** Deleting is soft: the row stays for a while, and nothing shows it. */
   @Column({ type: 'timestamptz', precision: 3, nullable: true })
   deletedAt!: Date | null;
+
+  /** The developer's own fields; mapped from the model file. */
+  fields?: FieldValues;
 }

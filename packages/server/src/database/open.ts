@@ -34,7 +34,7 @@ export async function openDatabase(
   const close = () => closeAll(closers);
   try {
     const address = await addressFor(config, data, environment, notice, closers);
-    const dataSource = createDataSource(address, 4);
+    const dataSource = createDataSource(address, 4, config.model);
     await dataSource.initialize();
     const cluster = [...closers];
     closers.push(() => dataSource.destroy());

@@ -10,6 +10,13 @@ export function brokenConstraint(error: unknown): string | undefined {
   return error instanceof QueryFailedError ? (error.driverError as { constraint?: string }).constraint : undefined;
 }
 
+/** The column that a failed statement left without the value it must have, or undefined. */
+export function brokenColumn(error: unknown): string | undefined {
+  return error instanceof QueryFailedError && sqlState(error) === '23502'
+    ? (error.driverError as { column?: string }).column
+    : undefined;
+}
+
 const DEADLOCK = '40P01';
 const SERIALIZATION = '40001';
 

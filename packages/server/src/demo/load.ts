@@ -1,13 +1,24 @@
-import { DEMO_PASSWORD, makeDemo } from '@gather-lane/core';
+import {
+  Chance,
+  columnOf,
+  columnType,
+  DEMO_PASSWORD,
+  fieldsOf,
+  makeDemo,
+  makeValue,
+  type Model,
+  type ModelTableName,
+} from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
 import { hashPassword } from '../sessions/passwords.js';
 
 /** Rows in one statement: enough to be quick, few enough for the progress to be seen. */
 const BATCH = 100;
+const OWN_FIELDS_SEED = 1812;
 
 interface Table {
   readonly name: string;
-  readonly columns: Record<string, 'uuid' | 'text' | 'timestamptz' | 'boolean'>;
+  readonly columns: Record<string, string>;
   readonly rows: unknown[][];
 }
 
@@ -25,11 +36,15 @@ export async function isDemoLoaded(dataSource: DataSource): Promise<boolean> {
  * Loads the Wherry Cut into an empty database, in one transaction: all of it or nothing.
  * @param progress is told how many rows of how many are in
  */
-export async function loadDemo(dataSource: DataSource, progress: (done: number, total: number) => void): Promise<void> {
+export async function loadDemo(
+  dataSource: DataSource,
+  model: Model,
+  progress: (done: number, total: number) => void,
+): Promise<void> {
   const demo = makeDemo(Date.now());
   // One hash for all: the password is published, and sixty hashes would take longer than all the rows.
   const passwordHash = await hashPassword(DEMO_PASSWORD);
-  const tables: Table[] = [
+  const plain: Table[] = [
     {
       name: 'users',
       columns: { id: 'uuid', handle: 'text', name: 'text', bio: 'text', created_at: 'timestamptz' },
@@ -63,6 +78,7 @@ export async function loadDemo(dataSource: DataSource, progress: (done: number, 
       rows: demo.comments.map((c) => [c.id, c.postId, c.parentId, c.authorId, c.body, at(c.createdAt)]),
     },
   ];
+  const tables = plain.map((table) => withOwnFields(table, model));
   const total = tables.reduce((sum, { rows }) => sum + rows.length, 0);
   let done = 0;
   await dataSource.transaction(async (manager) => {
@@ -75,6 +91,17 @@ export async function loadDemo(dataSource: DataSource, progress: (done: number, 
   });
   // Fresh statistics and visibility, so that the first pages are as quick as later ones.
   for (const { name } of tables) await dataSource.query(`VACUUM (ANALYZE) ${name}`);
+}
+
+/** The developer's own fields, made up: the same every time. */
+function withOwnFields(table: Table, model: Model): Table {
+  const fields = fieldsOf(model, table.name as ModelTableName);
+  const columns = Object.fromEntries(fields.map(({ name, kind }) => [columnOf(name), columnType(kind)]));
+  const rows = table.rows.map((row, i) => {
+    const making = { chance: new Chance(OWN_FIELDS_SEED, i), serial: i + 1 };
+    return [...row, ...fields.map((field) => makeValue(field, making))];
+  });
+  return { ...table, columns: { ...table.columns, ...columns }, rows };
 }
 
 function insert(manager: EntityManager, { name, columns }: Table, rows: unknown[][]): Promise<unknown> {

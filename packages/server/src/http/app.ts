@@ -96,10 +96,10 @@ export async function buildApp(services: Services, options: AppOptions): Promise
   });
   useOriginCheck(app, address);
   app.addSchema(ProblemSchema);
-  await useOpenApi(app, config.limits, () => address.base);
+  await useOpenApi(app, config, () => address.base);
 
   routes(app, services);
-  const describe = () => openApiDocument(app, config.limits, address.base);
+  const describe = () => openApiDocument(app, config, address.base);
   await app.register((scope) => pages(scope, options.consoleFolder, describe));
   return app;
 }

@@ -1,6 +1,8 @@
 import swagger from '@fastify/swagger';
 import type { FastifyInstance } from 'fastify';
+import type { ModelTableName } from '@gather-lane/core';
 import type { Config } from '../config/schema.js';
+import { describeFieldsReply } from '../model/field-schemas.js';
 import { VERSION } from '../version.js';
 
 type Json = Record<string, unknown>;
@@ -9,7 +11,7 @@ type Json = Record<string, unknown>;
  * Serves the OpenAPI 3.1 document that the routes' own schemas make. Each operation says its doorway rule as
  * `x-doorway`; the limits of texts are the configured ones.
  */
-export async function useOpenApi(app: FastifyInstance, limits: Config['limits'], base: () => string): Promise<void> {
+export async function useOpenApi(app: FastifyInstance, config: Config, base: () => string): Promise<void> {
   await app.register(swagger, {
     openapi: {
       openapi: '3.1.0',
@@ -48,22 +50,27 @@ export async function useOpenApi(app: FastifyInstance, limits: Config['limits'],
   });
 
   app.get('/v1/openapi.json', { config: { doorway: 'anyone' }, schema: { hide: true } }, () =>
-    openApiDocument(app, limits, base()),
+    openApiDocument(app, config, base()),
   );
 }
 
 /** The document, for the route and for generating the client. */
-export function openApiDocument(app: FastifyInstance, limits: Config['limits'], base: string): Json {
+export function openApiDocument(app: FastifyInstance, config: Config, base: string): Json {
   const document = JSON.parse(JSON.stringify(app.swagger())) as Json;
-  return { ...(tidy(document, limits) as Json), servers: [{ url: base || '/' }] };
+  return { ...(tidy(document, config) as Json), servers: [{ url: base || '/' }] };
 }
 
-/** Writes the limits of texts out, and drops what only our validator reads. */
-function tidy(value: unknown, limits: Config['limits']): unknown {
-  if (Array.isArray(value)) return value.map((item) => tidy(item, limits));
+/** Writes out the limits of texts and the developer's own fields, and drops what only our validator reads. */
+function tidy(value: unknown, config: Config): unknown {
+  const { limits, model } = config;
+  if (Array.isArray(value)) return value.map((item) => tidy(item, config));
   if (typeof value !== 'object' || value === null) return value;
-  const entries = Object.entries(value as Json).filter(([key]) => key !== '$id');
-  const out = Object.fromEntries(entries.map(([key, child]) => [key, tidy(child, limits)]));
+  const entries = Object.entries(value as Json).filter(
+    ([key]) => key !== '$id' && key !== 'x-storable' && key !== 'x-own-fields',
+  );
+  const out = Object.fromEntries(entries.map(([key, child]) => [key, tidy(child, config)]));
+  const own = (value as Json)['x-own-fields'];
+  if (typeof own === 'string') Object.assign(out, describeFieldsReply(model, own as ModelTableName));
   // A parameter with a default need not be sent.
   if (out.in === 'query' && (out.schema as Json | undefined)?.default !== undefined) out.required = false;
   const limit = out['x-characters'] as keyof Config['limits'] | undefined;

@@ -1,4 +1,4 @@
-import { textFault } from '@gather-lane/core';
+import { characterFault, linearPatterns, textFault } from '@gather-lane/core';
 import { Ajv, type ErrorObject } from 'ajv';
 import addFormats from 'ajv-formats';
 import { closest } from 'fastest-levenshtein';
@@ -19,6 +19,8 @@ export function useValidation(app: FastifyInstance, limits: Config['limits']): v
       allErrors: true,
       strict: false,
       verbose: true,
+      // A developer's pattern may be anything: none may take longer than the text is long.
+      code: { regExp: linearPatterns },
     });
     (addFormats as unknown as (ajv: Ajv) => void)(ajv);
     ajv.addKeyword({
@@ -30,6 +32,19 @@ export function useValidation(app: FastifyInstance, limits: Config['limits']): v
         const check = (text: string): boolean => {
           const fault = textFault(text, bounds);
           (check as { errors?: object[] }).errors = fault ? [{ keyword: 'x-characters', message: fault }] : undefined;
+          return fault === null;
+        };
+        return check;
+      },
+    });
+    ajv.addKeyword({
+      keyword: 'x-storable',
+      type: 'string',
+      errors: true,
+      compile: () => {
+        const check = (text: string): boolean => {
+          const fault = characterFault(text);
+          (check as { errors?: object[] }).errors = fault ? [{ keyword: 'x-storable', message: fault }] : undefined;
           return fault === null;
         };
         return check;

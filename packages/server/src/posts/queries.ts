@@ -1,11 +1,14 @@
+import type { FieldValues, Model } from '@gather-lane/core';
+import { fieldsColumn, setFields } from '../model/field-columns.js';
 import { AUTHOR_COLUMNS, type AuthorColumns } from '../users/queries.js';
 
 /**
  * Visible posts by id, in the order of the ids, with all that a page shows of them. Cost: four
  * primary-key probes for each post.
  */
-export const POSTS_BY_ID = `
-  SELECT p.id, p.body, p.version, p.created_at, p.edited_at, ${AUTHOR_COLUMNS}, t.comments, t.comment_people, s.lane_time
+export const postsById = (model: Model): string => `
+  SELECT p.id, p.body, p.version, p.created_at, p.edited_at, ${AUTHOR_COLUMNS}, t.comments, t.comment_people, s.lane_time,
+    ${fieldsColumn(model, 'posts', 'p')}
   FROM unnest($1::uuid[]) WITH ORDINALITY AS i (id, place)
   JOIN posts p ON p.id = i.id AND p.deleted_at IS NULL
   JOIN users a ON a.id = p.author_id
@@ -23,6 +26,7 @@ export interface PostRow extends AuthorColumns {
   readonly comments: number;
   readonly comment_people: number;
   readonly lane_time: Date;
+  readonly fields: FieldValues | null;
 }
 
 /** Owner and version of a visible post. Cost: one primary-key probe. */
@@ -38,12 +42,13 @@ export const listPosts = (sort: 'newest' | 'oldest', whose: 'author' | 'everybod
     AND ($2::timestamptz IS NULL OR (created_at, id) ${past[sort]} ($2, $3::uuid))
   ORDER BY created_at ${way[sort]}, id ${way[sort]} LIMIT $4`;
 
-/** Makes a post; the triggers make its tally and its standing. */
-export const CREATE_POST = `INSERT INTO posts (id, author_id, body) VALUES ($1, $2, $3)`;
+/** Makes a post; the triggers make its tally and its standing. Own fields from $4 on. */
+export const createPost = (columns: string[]): string =>
+  `INSERT INTO posts (${['id', 'author_id', 'body', ...columns].join(', ')}) VALUES ($1, $2, $3${columns.map((_, i) => `, $${4 + i}`).join('')})`;
 
-/** The write repeats the doorway's decision: only the author's own, visible post of that version ($4 null takes any). */
-export const EDIT_POST = `
-  UPDATE posts SET body = $3, version = version + 1, edited_at = clock_timestamp()
+/** The write repeats the doorway's decision: only the author's own, visible post of that version ($4 null takes any). Own fields from $5 on. */
+export const editPost = (columns: string[]): string => `
+  UPDATE posts SET body = coalesce($3, body), version = version + 1, edited_at = clock_timestamp()${setFields(columns, 5)}
   WHERE id = $1 AND author_id = $2 AND deleted_at IS NULL AND ($4::integer IS NULL OR version = $4)
   RETURNING id`;
 

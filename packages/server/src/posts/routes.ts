@@ -6,13 +6,13 @@ import { linkNext } from '../http/pagination.js';
 import { replies } from '../http/replies.js';
 import { pageOf, pageQuery, ref, userParam } from '../http/schemas.js';
 import type { Services } from '../services.js';
-import { postParam, PostBody, PostPatch, PostSchema } from './schema.js';
+import { postBody, postParam, postPatch, PostSchema } from './schema.js';
 
 const PostPage = pageOf(PostSchema, 'PostPage');
 const sortQuery = { sort: Type.Union([Type.Literal('newest'), Type.Literal('oldest')], { default: 'newest' }) };
 
 /** Routes of posts. */
-export function postRoutes(app: App, { posts, users, address }: Services): void {
+export function postRoutes(app: App, { posts, users, address, config }: Services): void {
   app.addSchema(PostSchema);
   app.addSchema(PostPage);
 
@@ -64,13 +64,13 @@ export function postRoutes(app: App, { posts, users, address }: Services): void 
         operationId: 'createPost',
         tags: ['posts'],
         summary: 'Post something',
-        body: PostBody,
-        response: replies('signed-in', { 201: ref(PostSchema) }, ['invalid', 'too-large', 'wrong-media-type']),
+        body: postBody(config.model),
+        response: replies('signed-in', { 201: ref(PostSchema) }, ['invalid', 'taken', 'too-large', 'wrong-media-type']),
       },
     },
     async (request, reply) => {
       const caller = userCaller(request);
-      const post = await posts.view(await posts.create(caller.id, request.body.body), caller);
+      const post = await posts.view(await posts.create(caller.id, request.body.body, request.body.fields), caller);
       return reply.code(201).header('location', post.url).header('etag', etagOf(post.version)).send(post);
     },
   );
@@ -102,14 +102,18 @@ export function postRoutes(app: App, { posts, users, address }: Services): void 
         tags: ['posts'],
         summary: 'Edit one’s own post',
         params: postParam,
-        body: PostPatch,
-        response: replies('owner of post', { 200: ref(PostSchema) }, ['invalid', 'too-large', 'wrong-media-type']),
+        body: postPatch(config.model),
+        response: replies('owner of post', { 200: ref(PostSchema) }, [
+          'invalid',
+          'taken',
+          'too-large',
+          'wrong-media-type',
+        ]),
       },
     },
     async (request, reply) => {
       const caller = userCaller(request);
-      if (request.body.body !== undefined)
-        await posts.edit(request.params.post, caller, request.body.body, ifMatchOf(request));
+      await posts.edit(request.params.post, caller, request.body, ifMatchOf(request));
       const post = await posts.view(request.params.post, caller);
       return reply.header('etag', etagOf(post.version)).send(post);
     },

@@ -1,5 +1,7 @@
+import type { Model } from '@gather-lane/core';
 import { Type } from 'typebox';
 import { closed, Instant, orNull, personText, ref, Uuid, type Of } from '../http/schemas.js';
+import { fieldsBody, fieldsReply } from '../model/field-schemas.js';
 import { AuthorSchema } from '../users/schema.js';
 
 /** What the caller may do with something; the console shows nothing that this does not allow. */
@@ -28,7 +30,7 @@ export const PostSchema = Type.Object(
       description: 'The instant at which it stands in a score-ordered feed',
     }),
     url: Type.String({ format: 'uri' }),
-    fields: Type.Record(Type.String(), Type.Unknown(), { description: 'Fields of the developer’s own' }),
+    fields: fieldsReply('posts'),
   },
   { $id: 'Post' },
 );
@@ -37,11 +39,13 @@ export const PostSchema = Type.Object(
 export type PostView = Of<typeof PostSchema>;
 
 /** What a post is made of. */
-export const PostBody = closed({ body: personText('post', 'What is posted') });
+export const postBody = (model: Model) =>
+  closed({ body: personText('post', 'What is posted'), ...fieldsBody(model, 'posts', 'creation') });
 /** What of a post can be edited. */
-export const PostPatch = closed(
-  { body: Type.Optional(personText('post', 'What is posted')) },
-  { minProperties: 1, description: 'A merge patch (RFC 7396)' },
-);
+export const postPatch = (model: Model) =>
+  closed(
+    { body: Type.Optional(personText('post', 'What is posted')), ...fieldsBody(model, 'posts', 'edit') },
+    { minProperties: 1, description: 'A merge patch (RFC 7396)' },
+  );
 /** A post as named in a path. */
 export const postParam = Type.Object({ post: Uuid });

@@ -1,19 +1,20 @@
-import { canOf, decide, type Caller, type Owned } from '@gather-lane/core';
+import { canOf, decide, visibleFields, type Caller, type FieldValues, type Model, type Owned } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { inTransaction } from '../database/transaction.js';
 import { instantOf, startOf, toPage, type Page, type PageRequest } from '../http/pagination.js';
 import { Problem, refusalProblem } from '../http/problem.js';
 import type { PublicAddress } from '../http/public-address.js';
+import { fieldColumns, withFieldProblems } from '../model/field-columns.js';
 import { toAuthor } from '../users/queries.js';
 import {
-  CREATE_POST,
+  createPost,
   DELETE_POST,
-  EDIT_POST,
+  editPost,
   listPosts,
   LOCK_POST_TALLY,
   OWNED_POST,
-  POSTS_BY_ID,
+  postsById,
   type PostRow,
 } from './queries.js';
 import type { PostView } from './schema.js';
@@ -24,20 +25,31 @@ export interface PostWithPeople {
   readonly people: { readonly comment: number };
 }
 
+/** What of a post or comment is edited; what is not named stays. */
+export interface TextEdit {
+  readonly body?: string;
+  readonly fields?: FieldValues;
+}
+
 /** Posts: making, reading, editing, deleting. */
 export class Posts {
   readonly #dataSource: DataSource;
   readonly #address: PublicAddress;
+  readonly #model: Model;
 
-  constructor(dataSource: DataSource, address: PublicAddress) {
+  constructor(dataSource: DataSource, address: PublicAddress, model: Model) {
     this.#dataSource = dataSource;
     this.#address = address;
+    this.#model = model;
   }
 
   /** @returns the id of the new post */
-  async create(authorId: string, body: string): Promise<string> {
+  async create(authorId: string, body: string, fields?: FieldValues): Promise<string> {
     const id = uuidv7();
-    await inTransaction(this.#dataSource, (manager) => manager.query(CREATE_POST, [id, authorId, body]));
+    const { columns, values } = fieldColumns(fields);
+    await withFieldProblems(() =>
+      inTransaction(this.#dataSource, (manager) => manager.query(createPost(columns), [id, authorId, body, ...values])),
+    );
     return id;
   }
 
@@ -51,7 +63,7 @@ export class Posts {
   /** Visible posts in the order of the ids, in one statement whatever their number. */
   async viewAll(ids: string[], caller: Caller): Promise<PostWithPeople[]> {
     if (ids.length === 0) return [];
-    const rows = await this.#dataSource.query<PostRow[]>(POSTS_BY_ID, [ids]);
+    const rows = await this.#dataSource.query<PostRow[]>(postsById(this.#model), [ids]);
     return rows.map((row) => ({ post: this.#toView(row, caller), people: { comment: row.comment_people } }));
   }
 
@@ -85,8 +97,18 @@ export class Posts {
   }
 
   /** @throws Problem when the write meets something else than the doorway saw */
-  async edit(id: string, caller: Caller & { kind: 'user' }, body: string, version: number | undefined): Promise<void> {
-    const [rows] = await this.#dataSource.query<[unknown[], number]>(EDIT_POST, [id, caller.id, body, version ?? null]);
+  async edit(
+    id: string,
+    caller: Caller & { kind: 'user' },
+    edit: TextEdit,
+    version: number | undefined,
+  ): Promise<void> {
+    const { columns, values } = fieldColumns(edit.fields);
+    if (edit.body === undefined && columns.length === 0) return;
+    const parameters = [id, caller.id, edit.body ?? null, version ?? null, ...values];
+    const [rows] = await withFieldProblems(() =>
+      this.#dataSource.query<[unknown[], number]>(editPost(columns), parameters),
+    );
     if (rows.length === 0) throw await this.#refusal(id, caller, version);
   }
 
@@ -117,7 +139,7 @@ export class Posts {
       can: canOf(caller, row.author_id),
       laneTime: row.lane_time.toISOString(),
       url: this.#address.to(`/v1/posts/${row.id}`),
-      fields: {},
+      fields: visibleFields(this.#model, 'posts', row.fields, caller, row.author_id),
     };
   }
 }

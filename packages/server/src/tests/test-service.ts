@@ -83,7 +83,7 @@ export async function startTestService(options: Options = {}): Promise<TestServi
     ...options.environment,
   };
   const { config } = loadConfig({ folder, environment });
-  const dataSource = createDataSource(database, config.database.poolSize);
+  const dataSource = createDataSource(database, config.database.poolSize, config.model);
   await dataSource.initialize();
   const key = new OperatorKey(folder);
   const services = createServices(dataSource, config, key, options.demo ?? false);

@@ -15,7 +15,7 @@ let source: TestService;
 let target: TestService;
 beforeAll(async () => {
   source = await startTestService();
-  await loadDemo(source.dataSource, () => undefined);
+  await loadDemo(source.dataSource, [], () => undefined);
 });
 afterAll(() => source.stop());
 beforeEach(async () => {

@@ -1,3 +1,6 @@
+import type { FieldValues, Model } from '@gather-lane/core';
+import { fieldsColumn, setFields } from '../model/field-columns.js';
+
 /** Columns of an author's card, for a statement that joins `users a`. */
 export const AUTHOR_COLUMNS = `a.id AS author_id, a.handle AS author_handle, a.name AS author_name`;
 
@@ -14,8 +17,8 @@ export function toAuthor(row: AuthorColumns) {
 }
 
 /** Users by id, in the order of the ids. Cost: two primary-key probes for each. */
-export const USERS_BY_ID = `
-  SELECT u.id, u.handle, u.name, u.bio, u.version, u.created_at, t.posts, t.followers, t.following
+export const usersById = (model: Model): string => `
+  SELECT u.id, u.handle, u.name, u.bio, u.version, u.created_at, t.posts, t.followers, t.following, ${fieldsColumn(model, 'users', 'u')}
   FROM unnest($1::uuid[]) WITH ORDINALITY AS i (id, place)
   JOIN users u ON u.id = i.id
   JOIN user_tallies t ON t.user_id = u.id
@@ -32,6 +35,7 @@ export interface UserRow {
   readonly posts: number;
   readonly followers: number;
   readonly following: number;
+  readonly fields: FieldValues | null;
 }
 
 /**
@@ -43,8 +47,8 @@ export const FIND_USERS = `
   WHERE ($1 = '' OR handle LIKE $1 || '%' OR lower(name) LIKE $1 || '%') AND handle > $2
   ORDER BY handle LIMIT $3`;
 
-/** Edits one's own profile; says nothing when the version has moved on ($4 null takes any). */
-export const EDIT_USER = `
-  UPDATE users SET name = coalesce($2, name), bio = coalesce($3, bio), version = version + 1
+/** Edits one's own profile; says nothing when the version has moved on ($4 null takes any). Own fields from $5 on. */
+export const editUser = (columns: string[]): string => `
+  UPDATE users SET name = coalesce($2, name), bio = coalesce($3, bio), version = version + 1${setFields(columns, 5)}
   WHERE id = $1 AND ($4::integer IS NULL OR version = $4)
   RETURNING id`;

@@ -5,7 +5,7 @@ import { linkNext } from '../http/pagination.js';
 import { replies } from '../http/replies.js';
 import { pageOf, pageQuery, ref, userParam } from '../http/schemas.js';
 import type { Services } from '../services.js';
-import { AuthorSchema, MeSchema, SignUpBody, UserPatch, UserSchema } from './schema.js';
+import { AuthorSchema, MeSchema, signUpBody, userPatch, UserSchema } from './schema.js';
 
 /** A page of users. */
 export const UserPage = pageOf(UserSchema, 'UserPage');
@@ -24,7 +24,7 @@ export function userRoutes(app: App, services: Services): void {
         tags: ['accounts'],
         summary: 'Sign up',
         description: 'A taken handle or e-mail answers 409 naming the field; attempts are limited by address.',
-        body: SignUpBody,
+        body: signUpBody(config.model),
         response: replies('anyone', { 201: ref(UserSchema) }, [
           'invalid',
           'taken',
@@ -89,8 +89,13 @@ export function userRoutes(app: App, services: Services): void {
         tags: ['users'],
         summary: 'Edit one’s own profile',
         params: userParam,
-        body: UserPatch,
-        response: replies('owner of user', { 200: ref(UserSchema) }, ['invalid', 'too-large', 'wrong-media-type']),
+        body: userPatch(config.model),
+        response: replies('owner of user', { 200: ref(UserSchema) }, [
+          'invalid',
+          'taken',
+          'too-large',
+          'wrong-media-type',
+        ]),
       },
     },
     async (request, reply) => {

@@ -1,4 +1,6 @@
 import { Type } from 'typebox';
+import type { Model } from '@gather-lane/core';
+import { fieldsBody, fieldsReply } from '../model/field-schemas.js';
 import { closed, Instant, orNull, personText, Uuid, type Of } from '../http/schemas.js';
 
 /** How the caller and another user stand to each other. */
@@ -25,7 +27,7 @@ export const UserSchema = Type.Object(
     version: Type.Integer({ description: 'Counts the edits; the `ETag`' }),
     tallies: Type.Object({ posts: Type.Integer(), followers: Type.Integer(), following: Type.Integer() }),
     relation: orNull(RelationSchema),
-    fields: Type.Record(Type.String(), Type.Unknown(), { description: 'Fields of the developer’s own' }),
+    fields: fieldsReply('users'),
     can: Type.Object({ edit: Type.Boolean() }),
     url: Type.String({ format: 'uri' }),
   },
@@ -53,18 +55,22 @@ const HANDLE = Type.String({
 });
 
 /** What somebody signs up with. */
-export const SignUpBody = closed({
-  name: personText('name', 'How the user is called'),
-  email: Type.String({ format: 'email', maxLength: 254 }),
-  password: Type.String({ minLength: 10, maxLength: 200 }),
-  handle: Type.Optional(HANDLE),
-});
+export const signUpBody = (model: Model) =>
+  closed({
+    name: personText('name', 'How the user is called'),
+    email: Type.String({ format: 'email', maxLength: 254 }),
+    password: Type.String({ minLength: 10, maxLength: 200 }),
+    handle: Type.Optional(HANDLE),
+    ...fieldsBody(model, 'users', 'creation'),
+  });
 
 /** What of a profile can be edited. */
-export const UserPatch = closed(
-  {
-    name: Type.Optional(personText('name', 'How the user is called')),
-    bio: Type.Optional(orNull(personText('bio', 'What the user says of themselves; null clears it'))),
-  },
-  { minProperties: 1, description: 'A merge patch (RFC 7396)' },
-);
+export const userPatch = (model: Model) =>
+  closed(
+    {
+      name: Type.Optional(personText('name', 'How the user is called')),
+      bio: Type.Optional(orNull(personText('bio', 'What the user says of themselves; null clears it'))),
+      ...fieldsBody(model, 'users', 'edit'),
+    },
+    { minProperties: 1, description: 'A merge patch (RFC 7396)' },
+  );

@@ -1,5 +1,14 @@
 import { randomInt } from 'node:crypto';
-import { canOf, foldHandle, handleFault, handleFrom, type Caller } from '@gather-lane/core';
+import {
+  canOf,
+  foldHandle,
+  handleFault,
+  handleFrom,
+  visibleFields,
+  type Caller,
+  type FieldValues,
+  type Model,
+} from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { brokenConstraint, inTransaction } from '../database/transaction.js';
@@ -7,9 +16,10 @@ import { relationsOf } from '../follows/relations.js';
 import { startOf, toPage, type Page, type PageRequest } from '../http/pagination.js';
 import { invalid, Problem } from '../http/problem.js';
 import type { PublicAddress } from '../http/public-address.js';
+import { fieldColumns, withFieldProblems } from '../model/field-columns.js';
 import { hashPassword } from '../sessions/passwords.js';
 import { Credential } from './credential.entity.js';
-import { EDIT_USER, FIND_USERS, USERS_BY_ID, type UserRow } from './queries.js';
+import { editUser, FIND_USERS, usersById, type UserRow } from './queries.js';
 import type { UserView } from './schema.js';
 import { User } from './user.entity.js';
 
@@ -22,16 +32,26 @@ export interface SignUp {
   readonly email: string;
   readonly password: string;
   readonly handle?: string;
+  readonly fields?: FieldValues;
+}
+
+/** What of a profile is edited; what is not named stays. */
+export interface UserEdit {
+  readonly name?: string;
+  readonly bio?: string | null;
+  readonly fields?: FieldValues;
 }
 
 /** Accounts and profiles. */
 export class Users {
   readonly #dataSource: DataSource;
   readonly #address: PublicAddress;
+  readonly #model: Model;
 
-  constructor(dataSource: DataSource, address: PublicAddress) {
+  constructor(dataSource: DataSource, address: PublicAddress, model: Model) {
     this.#dataSource = dataSource;
     this.#address = address;
+    this.#model = model;
   }
 
   /**
@@ -39,7 +59,7 @@ export class Users {
    * @returns the new user's id
    * @throws Problem `taken` naming the field, `invalid` for a handle that cannot be
    */
-  async signUp({ name, email, password, handle: wanted }: SignUp): Promise<string> {
+  async signUp({ name, email, password, handle: wanted, fields }: SignUp): Promise<string> {
     const handle = wanted === undefined ? null : foldHandle(wanted);
     const fault = handle === null ? null : handleFault(handle);
     if (fault) throw invalid('/handle', fault);
@@ -48,10 +68,12 @@ export class Users {
     for (let attempt = 0; ; attempt++) {
       const candidate = handle ?? handleFrom(name, attempt < PLAIN_ATTEMPTS ? attempt : randomInt(10, 1_000_000));
       try {
-        await inTransaction(this.#dataSource, async (manager) => {
-          await manager.insert(User, { id, handle: candidate, name });
-          await manager.insert(Credential, { userId: id, email, passwordHash });
-        });
+        await withFieldProblems(() =>
+          inTransaction(this.#dataSource, async (manager) => {
+            await manager.insert(User, { id, handle: candidate, name, ...(fields && { fields }) });
+            await manager.insert(Credential, { userId: id, email, passwordHash });
+          }),
+        );
         return id;
       } catch (error) {
         const broken = brokenConstraint(error);
@@ -112,7 +134,7 @@ export class Users {
   /** Profiles in the order of the ids, as the caller sees them; those that are gone are left out. */
   async viewAll(ids: string[], caller: Caller): Promise<UserView[]> {
     if (ids.length === 0) return [];
-    const rows = await this.#dataSource.query<UserRow[]>(USERS_BY_ID, [ids]);
+    const rows = await this.#dataSource.query<UserRow[]>(usersById(this.#model), [ids]);
     const relations = caller.kind === 'user' ? await relationsOf(this.#dataSource, caller.id, ids) : null;
     return rows.map((row) => ({
       id: row.id,
@@ -124,7 +146,7 @@ export class Users {
       version: row.version,
       tallies: { posts: row.posts, followers: row.followers, following: row.following },
       relation: relations?.get(row.id) ?? null,
-      fields: {},
+      fields: visibleFields(this.#model, 'users', row.fields, caller, row.id),
       can: { edit: canOf(caller, row.id).edit },
       url: this.#address.to(`/v1/users/${row.id}`),
     }));
@@ -152,14 +174,18 @@ export class Users {
   }
 
   /** @throws Problem `stale` */
-  async edit(id: string, patch: { name?: string; bio?: string | null }, version: number | undefined): Promise<void> {
+  async edit(id: string, patch: UserEdit, version: number | undefined): Promise<void> {
     const bio = patch.bio === null ? '' : patch.bio;
-    const [rows] = await this.#dataSource.query<[unknown[], number]>(EDIT_USER, [
-      id,
-      patch.name ?? null,
-      bio ?? null,
-      version ?? null,
-    ]);
+    const { columns, values } = fieldColumns(patch.fields);
+    const [rows] = await withFieldProblems(() =>
+      this.#dataSource.query<[unknown[], number]>(editUser(columns), [
+        id,
+        patch.name ?? null,
+        bio ?? null,
+        version ?? null,
+        ...values,
+      ]),
+    );
     if (rows.length === 0)
       throw new Problem('stale', 'The profile changed since you read it: read it again and repeat the edit.');
   }

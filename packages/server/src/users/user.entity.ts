@@ -1,3 +1,4 @@
+import type { FieldValues } from '@gather-lane/core';
 import { Column, Entity, OneToMany, OneToOne, PrimaryColumn, type Relation } from 'typeorm';
 import { Post } from '../posts/post.entity.js';
 import { UserTally } from '../tallies/tally.entity.js';
@@ -32,4 +33,7 @@ export class User {
 
   @OneToMany(() => Post, (post) => post.author)
   posts?: Relation<Post[]>;
+
+  /** The developer's own fields; mapped from the model file. */
+  fields?: FieldValues;
 }

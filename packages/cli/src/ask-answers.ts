@@ -1,0 +1,33 @@
+import input from '@inquirer/input';
+import select from '@inquirer/select';
+import type { Answers, PlannedChange } from '@gather-lane/server';
+import { Failure } from './failure.js';
+import { print } from './output.js';
+import { server } from './settings.js';
+
+/** Asks on a terminal what is to be done about each hazard that nobody has answered. */
+export async function askAnswers(
+  open: readonly PlannedChange[],
+  drop: readonly string[],
+  known: Answers,
+): Promise<Answers> {
+  const { readAnswers } = await server();
+  const answers: Record<string, Answers[string]> = { ...known };
+  for (const { change, open: hazards } of open) {
+    const path = `${change.table}.${change.name}`;
+    print(`\n${change.sentence}`);
+    for (const { kind, sentence, ways } of hazards) {
+      if (kind === 'data-lost' && !drop.includes(path))
+        throw new Failure(`${sentence} Say --drop ${path} if that is meant.`);
+      if (ways.length === 0) throw new Failure(sentence);
+      const chosen = await select({
+        message: sentence,
+        choices: ways.map(({ answer, does }) => ({ name: `${answer}  ${does}`, value: answer })),
+      });
+      const key = /^\{ (\w+): /.exec(chosen)?.[1];
+      const answer = key === undefined ? chosen : `{ ${key}: ${await input({ message: `${key}:`, required: true })} }`;
+      answers[path] = { ...answers[path], ...readAnswers(`x: { ${kind}: ${answer} }`, 'Your answer').x };
+    }
+  }
+  return answers;
+}

@@ -1,0 +1,191 @@
+import { readFileSync } from 'node:fs';
+import type { Answers, Field, MigrationResult, Plan, PlannedChange } from '@gather-lane/server';
+import type { Command } from 'commander';
+import colors from 'picocolors';
+import { askAnswers } from '../ask-answers.js';
+import { withDatabase } from '../database.js';
+import { Failure } from '../failure.js';
+import { plural, print, printJson, remark, terminalWidth } from '../output.js';
+import { server, settings, withSettings, type SettingOptions } from '../settings.js';
+import wrapAnsi from 'wrap-ansi';
+
+interface ChangesOptions extends SettingOptions {
+  answers?: string;
+}
+
+interface MigrateOptions extends ChangesOptions {
+  drop?: string[];
+  dryRun?: boolean;
+  back?: boolean;
+}
+
+/** Adds `model changes` and `model migrate`. */
+export function modelChangesCommands(model: Command): void {
+  withSettings(
+    model
+      .command('changes')
+      .description('What the model file would change in the tables, and what the rows would suffer'),
+  )
+    .option('--answers <file>', 'answers to hazards, as YAML or JSON')
+    .action(async (_: unknown, command: Command) => changes(command.optsWithGlobals()));
+
+  withSettings(
+    model.command('migrate').description('Bring the tables to the model file, safely, beside running services'),
+  )
+    .option('--answers <file>', 'answers to hazards, as YAML or JSON; asked for on a terminal otherwise')
+    .option('--drop <field...>', 'fields whose data may be lost, such as posts.lockNumber')
+    .option('--dry-run', 'show the steps, do nothing')
+    .option('--back', 'take the last migration back, where nothing is lost by it')
+    .action(async (_: unknown, command: Command) => migrate(command.optsWithGlobals()));
+}
+
+async function answersOf({ answers }: ChangesOptions): Promise<Answers> {
+  if (answers === undefined) return {};
+  const { AnswersFault, readAnswers } = await server();
+  let text: string;
+  try {
+    text = readFileSync(answers, 'utf8');
+  } catch (error) {
+    throw new Failure(`The answers could not be read: ${(error as Error).message}`, 2);
+  }
+  try {
+    return readAnswers(text, answers);
+  } catch (error) {
+    throw error instanceof AnswersFault ? new Failure(error.message, 2) : error;
+  }
+}
+
+async function changes(options: ChangesOptions): Promise<void> {
+  const answers = await answersOf(options);
+  const { mergeAnswers, planMigration, planAsJson, rememberedAnswers } = await server();
+  const { config } = await settings(options);
+  await withDatabase(options, async ({ dataSource }) => {
+    const all = mergeAnswers(await rememberedAnswers(dataSource), { answers, drop: [] });
+    const plan = await planMigration(dataSource, config.model, all);
+    if (options.json) return printJson(planAsJson(plan));
+    await printPlan(plan);
+  });
+}
+
+async function printPlan(plan: Plan): Promise<void> {
+  if (plan.changes.length === 0 && plan.leftovers.length === 0)
+    return print('The tables are what the model file says: nothing to do.');
+  const { stepAsSql } = await server();
+  for (const planned of plan.changes) printChange(planned, stepAsSql);
+  for (const step of plan.leftovers) print(`${colors.bold(step.field)}  ${step.does}`);
+  const open = plan.changes.filter((planned) => planned.open.length > 0);
+  const faults = plan.changes.flatMap((planned) => planned.faults);
+  print();
+  for (const fault of faults) print(colors.red(fault));
+  print(
+    `${plural(plan.changes.length, 'change')}. ` +
+      (open.length === 0
+        ? plan.changes.some(({ waitsFor }) => waitsFor.length > 0)
+          ? 'What is marked with ⧗ waits until those services run by this model file; the rest: gather-lane model migrate'
+          : 'Nothing stands in the way: gather-lane model migrate'
+        : 'Before it can be done, choose for what is marked with ! — asked for by `gather-lane model migrate`, or in a file:'),
+  );
+  const asked = open.flatMap(({ change, open: hazards }) =>
+    hazards.filter(({ kind, ways }) => kind !== 'data-lost' && ways.length > 0).map((hazard) => ({ change, hazard })),
+  );
+  if (asked.length === 0) return;
+  const byField = new Map<string, string[]>();
+  for (const { change, hazard } of asked) {
+    const path = `${change.table}.${change.name}`;
+    byField.set(path, [...(byField.get(path) ?? []), `  ${hazard.kind}: ${hazard.ways[0]!.answer}`]);
+  }
+  print();
+  for (const [path, lines] of byField) print(colors.cyan([`${path}:`, ...lines].join('\n')));
+}
+
+function printChange(
+  { change, hazards, steps, waitsFor }: PlannedChange,
+  stepAsSql: (step: Plan['leftovers'][number]) => string[],
+): void {
+  print();
+  print(colors.bold(change.sentence));
+  for (const { sentence, examples, ways, safely } of hazards) {
+    const mark = safely === null ? colors.yellow('!') : colors.green('✓');
+    const shown = examples.length > 0 ? ` Such as ${examples.map((text) => JSON.stringify(text)).join(', ')}.` : '';
+    say(`${mark} ${sentence}${shown}${safely ? ` ${safely}` : ''}`, 2);
+    const widest = Math.max(0, ...ways.map(({ answer }) => answer.length));
+    for (const { answer, does } of ways) say(`${colors.cyan(answer.padEnd(widest))}  ${does}`, 6);
+  }
+  if (waitsFor.length > 0)
+    say(
+      `${colors.yellow('⧗')} Waits for ${plural(waitsFor.length, 'service')} of an older model (${waitsFor.map(({ pid, host }) => `process ${pid} on ${host}`).join(', ')}).`,
+      2,
+    );
+  for (const statement of steps.flatMap(stepAsSql)) say(colors.dim(statement), 4);
+}
+
+/** Text that wraps at the terminal's width, with every line indented. */
+function say(text: string, indent: number): void {
+  const lines = wrapAnsi(text, terminalWidth() - indent - 2, { hard: true }).split('\n');
+  print(lines.map((line, i) => ' '.repeat(i === 0 ? indent : indent + 2) + line).join('\n'));
+}
+
+async function migrate(options: MigrateOptions): Promise<void> {
+  const { MigrationRefused, migrateBack, migrateModel, planMigration, planAsJson } = await server();
+  const { config } = await settings(options);
+  const drop = options.drop ?? [];
+  let answers = await answersOf(options);
+  await withDatabase(options, async ({ dataSource }) => {
+    if (options.dryRun) {
+      const plan = await planMigration(dataSource, config.model, answers);
+      return options.json ? printJson(planAsJson(plan)) : printPlan(plan);
+    }
+    const run = async (): Promise<void> => {
+      const told = {
+        answers,
+        drop,
+        progress: options.json ? undefined : tellStep,
+        waiting: (text: string) => remark(colors.dim(`    ${text}`)),
+      };
+      if (!options.back) return report(options, await migrateModel(dataSource, config.model, told));
+      const { model, ...result } = await migrateBack(dataSource, told);
+      report(options, result);
+      if (!options.json) tellModelFile(config.model, model);
+    };
+    try {
+      await run();
+    } catch (error) {
+      if (!(error instanceof MigrationRefused)) throw error;
+      const askable = error.open.length > 0 && process.stdin.isTTY && process.stdout.isTTY && !options.json;
+      if (!askable) throw new Failure(error.message);
+      answers = { ...answers, ...(await askAnswers(error.open, drop, answers)) };
+      await run().catch((again: unknown) => {
+        throw again instanceof MigrationRefused ? new Failure(again.message) : again;
+      });
+    }
+  });
+}
+
+const tellStep = ({ field, does }: { field: string; does: string }, { n, total }: { n: number; total: number }): void =>
+  remark(colors.dim(`  ${String(n).padStart(String(total).length)} of ${total}  ${field}: ${does}`));
+
+function report(options: MigrateOptions, result: MigrationResult): void {
+  if (result.waiting.length > 0) process.exitCode = 1;
+  if (options.json) return printJson(result);
+  if (result.id === null) return print('The tables are what the model file says: nothing to do.');
+  if (result.waiting.length === 0) return print(`Done: migration ${result.id}, ${plural(result.steps, 'step')}.`);
+  print(`Done so far: migration ${result.id}, ${plural(result.steps, 'step')}. What is left:`);
+  for (const { change } of result.waiting) print(`  ${change}`);
+  const services = new Map(result.waiting.flatMap((held) => held.services.map((service) => [service.id, service])));
+  for (const { host, pid } of services.values())
+    print(
+      colors.yellow(
+        `The service of process ${pid} on ${host} runs by an older model: restart it with this model file, then run this again.`,
+      ),
+    );
+}
+
+/** After going back, the model file says more, or other things, than the tables. */
+function tellModelFile(file: readonly Field[], model: readonly Field[]): void {
+  const paths = (fields: readonly Field[]) => fields.map(({ table, name }) => `${table}.${name}`);
+  const gone = paths(file).filter((path) => !paths(model).includes(path));
+  const missing = paths(model).filter((path) => !paths(file).includes(path));
+  if (gone.length > 0) print(`Take ${gone.join(', ')} out of the model file, or the next migration adds them again.`);
+  if (missing.length > 0)
+    print(`Put ${missing.join(', ')} back into the model file, or the next migration drops them.`);
+}
