@@ -4,6 +4,7 @@ import colors from 'picocolors';
 import { accountCommands } from './commands/account.js';
 import { dataCommands } from './commands/data.js';
 import { feedCommands } from './commands/feed.js';
+import { fieldsCommand } from './commands/fields.js';
 import { modelCommand } from './commands/model.js';
 import { peopleCommands } from './commands/people.js';
 import { postCommands } from './commands/posts.js';
@@ -29,6 +30,7 @@ function program(): Command {
   serviceCommands(command);
   accountCommands(command);
   modelCommand(command);
+  fieldsCommand(command);
   dataCommands(command);
   transferCommands(command);
   feedCommands(command);

@@ -1,5 +1,6 @@
 import type { Comment, FeedItem } from '@gather-lane/client';
 import colors from 'picocolors';
+import { fieldLines } from './own-fields.js';
 import { ago, at, harmless, plural, print, printTable, shortId, terminalWidth, type Cell } from './output.js';
 
 /** Posts as a table; with their places, each is followed by the sentence that explains it. */
@@ -40,6 +41,7 @@ export function printPost(post: FeedItem, comments: Comment[], more: boolean): v
   print();
   print(harmless(post.body));
   print();
+  for (const line of fieldLines(post.fields)) print(line);
   print(colors.dim(`${plural(post.tallies.comments, 'comment')} · stands at ${at(post.laneTime)} UTC · ${post.id}`));
   if (comments.length === 0) return;
   print(colors.dim('─'.repeat(Math.min(60, terminalWidth()))));

@@ -28,6 +28,8 @@ export type Newer = Schemas['Newer'];
 export type Stats = Schemas['Stats'];
 /** What a client has to know before anybody signs in. */
 export type About = Schemas['About'];
+/** A field of the developer’s own. */
+export type OwnField = Schemas['OwnField'];
 /** RFC 9457 problem details. */
 export type Problem = Schemas['Problem'];
 

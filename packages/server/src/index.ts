@@ -18,7 +18,14 @@ export { importAll } from './transfer/import.js';
 export { TransferRefused } from './transfer/tables.js';
 export type { Answers, Field, Model } from '@gather-lane/core';
 export { AnswersFault, readAnswers } from './model/migration/answers.js';
-export { merge as mergeAnswers, migrateBack, migrateModel, MigrationRefused, rememberedAnswers, type MigrationResult } from './model/migration/migrate.js';
+export {
+  merge as mergeAnswers,
+  migrateBack,
+  migrateModel,
+  MigrationRefused,
+  rememberedAnswers,
+  type MigrationResult,
+} from './model/migration/migrate.js';
 export { planAsJson, planMigration, type Plan, type PlannedChange } from './model/migration/plan.js';
 export { stepAsSql } from './model/migration/steps.js';
 export { describeModel, modelAsMermaid, modelAsSql, type ModelTable } from './model/describe.js';

@@ -3,6 +3,7 @@ import type { Command } from 'commander';
 import { addressOf, connect, connectAsNobody, unwrap, type CommonOptions } from '../context.js';
 import { Failure } from '../failure.js';
 import { at, harmless, print, printJson, printTable } from '../output.js';
+import { FIELD_HELP, fieldOption, fieldValues } from '../own-fields.js';
 import { askPassword } from '../password.js';
 import { store } from '../store.js';
 
@@ -18,14 +19,18 @@ export function accountCommands(program: Command): void {
     .argument('<name>', 'how you are called')
     .requiredOption('--email <address>')
     .option('--handle <handle>', 'made from the name when left out')
+    .option('--field <name=value>', FIELD_HELP, fieldOption)
     .option('--password-stdin', 'read the password from standard input')
     .action(async (name: string, _: unknown, command: Command) => {
-      const options = command.optsWithGlobals<PasswordOptions & { email: string; handle?: string }>();
+      const options = command.optsWithGlobals<PasswordOptions & { email: string; handle?: string; field?: string[] }>();
       const { client, address } = connectAsNobody(options);
       const password = await askPassword(options.passwordStdin ?? false, 'Password (10 characters or more)');
       const { email, handle } = options;
+      const fields = await fieldValues(client, 'users', options.field);
       const user = unwrap(
-        await client.POST('/v1/users', { body: { name, email, password, ...(handle && { handle }) } }),
+        await client.POST('/v1/users', {
+          body: { name, email, password, ...(handle && { handle }), ...(fields && { fields }) },
+        }),
       );
       keep(address, unwrap(await client.POST('/v1/sessions', { body: { login: user.handle, password } })));
       if (options.json) printJson(user);

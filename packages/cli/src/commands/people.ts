@@ -2,6 +2,7 @@ import type { Command } from 'commander';
 import colors from 'picocolors';
 import { connect, unwrap, userRef, type CommonOptions } from '../context.js';
 import { at, harmless, plural, print, printJson } from '../output.js';
+import { fieldLines, FIELD_HELP, fieldOption, fieldValues } from '../own-fields.js';
 import { printPosts } from '../posts-view.js';
 import { store } from '../store.js';
 
@@ -42,19 +43,22 @@ export function peopleCommands(program: Command): void {
     .argument('[user]', '@handle; your own when left out')
     .option('--name <name>', 'change your name')
     .option('--bio <bio>', 'change your bio; an empty text clears it')
+    .option('--field <name=value>', FIELD_HELP, fieldOption)
     .action(async (user: string | undefined, _: unknown, command: Command) => profile(user, command.optsWithGlobals()));
 }
 
 async function profile(
   reference: string | undefined,
-  options: CommonOptions & { name?: string; bio?: string },
+  options: CommonOptions & { name?: string; bio?: string; field?: string[] },
 ): Promise<void> {
   const { client, address } = connect(options);
   const user = reference ? userRef(reference) : unwrap(await client.GET('/v1/me')).id;
   const path = { user };
+  const fields = await fieldValues(client, 'users', options.field);
   const patch = {
     ...(options.name !== undefined && { name: options.name }),
     ...(options.bio !== undefined && { bio: options.bio || null }),
+    ...(fields && { fields }),
   };
   if (Object.keys(patch).length > 0) unwrap(await client.PATCH('/v1/users/{user}', { params: { path }, body: patch }));
   const found = unwrap(await client.GET('/v1/users/{user}', { params: { path } }));
@@ -67,6 +71,7 @@ async function profile(
   const { tallies, relation } = found;
   print(`${colors.bold(harmless(found.name))} @${found.handle}`);
   if (found.bio) print(harmless(found.bio));
+  for (const line of fieldLines(found.fields)) print(line);
   print(
     colors.dim(
       `${plural(tallies.posts, 'post')} · ${plural(tallies.followers, 'follower')} · follows ${tallies.following} · since ${at(found.createdAt)} UTC`,

@@ -3,6 +3,7 @@ import type { Command } from 'commander';
 import { connect, unwrap, wholeId, type CommonOptions } from '../context.js';
 import { Failure } from '../failure.js';
 import { print, printJson, shortId } from '../output.js';
+import { FIELD_HELP, fieldOption, fieldValues } from '../own-fields.js';
 import { printPost } from '../posts-view.js';
 import { store } from '../store.js';
 import { userWith, type UserPart } from '../user-with.js';
@@ -14,10 +15,12 @@ export function postCommands(program: Command): void {
     .command('post')
     .description('Post something')
     .argument('<text>')
+    .option('--field <name=value>', FIELD_HELP, fieldOption)
     .action(async (text: string, _: unknown, command: Command) => {
-      const options = command.optsWithGlobals<CommonOptions>();
+      const options = command.optsWithGlobals<CommonOptions & { field?: string[] }>();
       const { client, address } = connect(options);
-      const post = unwrap(await client.POST('/v1/posts', { body: { body: text } }));
+      const fields = await fieldValues(client, 'posts', options.field);
+      const post = unwrap(await client.POST('/v1/posts', { body: { body: text, ...(fields && { fields }) } }));
       store.show(address, [post.id]);
       if (options.json) printJson(post);
       else print(`Posted ${shortId(post.id)}.`);
@@ -27,17 +30,21 @@ export function postCommands(program: Command): void {
     .command('edit')
     .description('Edit a post of yours')
     .argument('<post>', 'id of the post, or its end')
-    .argument('<text>', 'what it says from now on')
-    .action(async (id: string, text: string, _: unknown, command: Command) => {
-      const options = command.optsWithGlobals<CommonOptions>();
+    .argument('[text]', 'what it says from now on')
+    .option('--field <name=value>', FIELD_HELP, fieldOption)
+    .action(async (id: string, text: string | undefined, _: unknown, command: Command) => {
+      const options = command.optsWithGlobals<CommonOptions & { field?: string[] }>();
+      if (text === undefined && !options.field)
+        throw new Failure('Say what changes: a text, or --field name=value.', 2);
       const { client, address } = connect(options);
+      const fields = await fieldValues(client, 'posts', options.field);
       const path = { post: wholeId(id, address) };
       // What was read is what is edited: somebody else's edit in between is not overwritten.
       const { version } = unwrap(await client.GET('/v1/posts/{post}', { params: { path } }));
       const post = unwrap(
         await client.PATCH('/v1/posts/{post}', {
           params: { path },
-          body: { body: text },
+          body: { ...(text !== undefined && { body: text }), ...(fields && { fields }) },
           headers: { 'if-match': `"${version}"` },
         }),
       );
@@ -96,14 +103,16 @@ export function postCommands(program: Command): void {
     .argument('<post>', 'id of the post, or its end')
     .argument('<text>')
     .option('--reply-to <comment>', 'the comment that this one answers')
+    .option('--field <name=value>', FIELD_HELP, fieldOption)
     .action(async (id: string, text: string, _: unknown, command: Command) => {
-      const options = command.optsWithGlobals<CommonOptions & { replyTo?: string }>();
+      const options = command.optsWithGlobals<CommonOptions & { replyTo?: string; field?: string[] }>();
       const { client, address } = connect(options);
+      const fields = await fieldValues(client, 'comments', options.field);
       const parentId = options.replyTo ? wholeId(options.replyTo, address) : null;
       const comment = unwrap(
         await client.POST('/v1/posts/{post}/comments', {
           params: { path: { post: wholeId(id, address) } },
-          body: { body: text, parentId },
+          body: { body: text, parentId, ...(fields && { fields }) },
         }),
       );
       store.show(address, [comment.id]);

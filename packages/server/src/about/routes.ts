@@ -1,10 +1,31 @@
-import { DEMO_MAIN_USERS, DEMO_PASSWORD } from '@gather-lane/core';
+import { DEMO_MAIN_USERS, DEMO_PASSWORD, fieldSchema, mustBeGiven, type Field } from '@gather-lane/core';
 import { Type } from 'typebox';
 import type { App } from '../http/app-type.js';
 import { replies } from '../http/replies.js';
 import { orNull, ref } from '../http/schemas.js';
 import type { Services } from '../services.js';
 import { VERSION } from '../version.js';
+
+const OwnFieldSchema = Type.Object(
+  {
+    table: Type.String({ description: 'users, posts or comments' }),
+    name: Type.String(),
+    schema: Type.Unsafe<Record<string, unknown>>({
+      type: 'object',
+      additionalProperties: true,
+      description: 'JSON Schema of its values',
+    }),
+    kind: Type.String({
+      description: 'string, enum, integer, number, boolean, date, date-time, or user: an id of one',
+    }),
+    description: orNull(Type.String()),
+    required: Type.Boolean({ description: 'Whether it can be cleared' }),
+    needed: Type.Boolean({ description: 'Whether nothing can be made without giving it' }),
+    audience: Type.String({ description: 'Who is shown it: anyone, or owner' }),
+    writable: Type.String({ description: 'Who may write it: owner, at-creation (its owner, once), or operator' }),
+  },
+  { $id: 'OwnField', description: 'A field of the developer’s own' },
+);
 
 const AboutSchema = Type.Object(
   {
@@ -17,6 +38,7 @@ const AboutSchema = Type.Object(
       comment: Type.Integer(),
       follows: Type.Integer(),
     }),
+    fields: Type.Array(ref(OwnFieldSchema), { description: 'Fields of the developer’s own' }),
     demo: orNull(
       Type.Object({
         password: Type.String(),
@@ -29,7 +51,9 @@ const AboutSchema = Type.Object(
 
 /** What a client has to know before anybody signs in. */
 export function aboutRoutes(app: App, { config, demo }: Services): void {
+  app.addSchema(OwnFieldSchema);
   app.addSchema(AboutSchema);
+  const fields = config.model.filter((field) => field.audience !== 'operator').map(describeOwnField);
   app.get(
     '/v1/about',
     {
@@ -37,7 +61,7 @@ export function aboutRoutes(app: App, { config, demo }: Services): void {
       schema: {
         operationId: 'getAbout',
         tags: ['service'],
-        summary: 'Version and limits; in the demo also whom to sign in as',
+        summary: 'Version, limits, fields of the developer’s own; in the demo also whom to sign in as',
         response: replies('anyone', { 200: ref(AboutSchema) }),
       },
     },
@@ -45,7 +69,20 @@ export function aboutRoutes(app: App, { config, demo }: Services): void {
       name: 'Gather Lane',
       version: VERSION,
       limits: config.limits,
+      fields,
       demo: demo ? { password: DEMO_PASSWORD, users: [...DEMO_MAIN_USERS] } : null,
     }),
   );
 }
+
+const describeOwnField = (field: Field) => ({
+  table: field.table,
+  name: field.name,
+  schema: fieldSchema(field),
+  kind: field.kind,
+  description: field.description,
+  required: field.required,
+  needed: mustBeGiven(field),
+  audience: field.audience,
+  writable: field.writable,
+});

@@ -12,6 +12,7 @@ import { commentRoutes } from '../comments/routes.js';
 import { docsRoutes } from '../docs/routes.js';
 import { feedRoutes } from '../feed/routes.js';
 import { followRoutes } from '../follows/routes.js';
+import { operatorFieldRoutes } from '../model/routes.js';
 import { operatorRoutes } from '../operator/routes.js';
 import { postRoutes } from '../posts/routes.js';
 import type { Services } from '../services.js';
@@ -115,6 +116,7 @@ function routes(app: App, services: Services): void {
   followRoutes(app, services);
   feedRoutes(app, services);
   operatorRoutes(app, services);
+  operatorFieldRoutes(app, services);
   docsRoutes(app);
 }
 

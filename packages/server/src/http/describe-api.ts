@@ -17,7 +17,7 @@ export async function describeApi(): Promise<Record<string, unknown>> {
     const services = createServices(createDataSource(address, 2), config, new OperatorKey(folder), false);
     const app = await buildApp(services, { consoleFolder: undefined, notReady: () => null });
     await app.ready();
-    const document = openApiDocument(app, config, '');
+    const document = openApiDocument(app, config, '', true);
     await app.close();
     return document;
   } finally {

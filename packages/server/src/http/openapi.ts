@@ -54,21 +54,28 @@ export async function useOpenApi(app: FastifyInstance, config: Config, base: () 
   );
 }
 
-/** The document, for the route and for generating the client. */
-export function openApiDocument(app: FastifyInstance, config: Config, base: string): Json {
+/** What only our own validator and this document read of a schema. */
+const OURS = ['$id', 'x-storable', 'x-own-fields', 'x-written-fields'];
+
+/**
+ * The document, for the route and for generating the client.
+ * @param openFields leaves own fields open, for a client that knows nothing of anybody's model file
+ */
+export function openApiDocument(app: FastifyInstance, config: Config, base: string, openFields = false): Json {
   const document = JSON.parse(JSON.stringify(app.swagger())) as Json;
-  return { ...(tidy(document, config) as Json), servers: [{ url: base || '/' }] };
+  return { ...(tidy(document, config, openFields) as Json), servers: [{ url: base || '/' }] };
 }
 
 /** Writes out the limits of texts and the developer's own fields, and drops what only our validator reads. */
-function tidy(value: unknown, config: Config): unknown {
+function tidy(value: unknown, config: Config, openFields: boolean): unknown {
   const { limits, model } = config;
-  if (Array.isArray(value)) return value.map((item) => tidy(item, config));
+  if (Array.isArray(value)) return value.map((item) => tidy(item, config, openFields));
   if (typeof value !== 'object' || value === null) return value;
-  const entries = Object.entries(value as Json).filter(
-    ([key]) => key !== '$id' && key !== 'x-storable' && key !== 'x-own-fields',
-  );
-  const out = Object.fromEntries(entries.map(([key, child]) => [key, tidy(child, config)]));
+  const entries = Object.entries(value as Json).filter(([key]) => !OURS.includes(key));
+  const out = Object.fromEntries(entries.map(([key, child]) => [key, tidy(child, config, openFields)]));
+  // Which fields are for the operator alone is for the operator alone to know.
+  if ((value as Json)['x-operator-only'] || ((value as Json)['x-written-fields'] && openFields))
+    return { type: 'object', additionalProperties: true };
   const own = (value as Json)['x-own-fields'];
   if (typeof own === 'string') Object.assign(out, describeFieldsReply(model, own as ModelTableName));
   // A parameter with a default need not be sent.

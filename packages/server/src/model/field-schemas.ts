@@ -32,10 +32,11 @@ export function fieldsBody(model: Model, table: ModelTableName, moment: WriteMom
   const writable = writableFields(model, table, moment);
   const required = moment === 'creation' ? writable.filter(mustBeGiven).map(({ name }) => name) : [];
   const schema = Type.Unsafe<FieldValues>({
-    type: 'object',
-    description: 'Fields of the developer’s own',
-    additionalProperties: false,
-    properties: Object.fromEntries(
+    'type': 'object',
+    'description': 'Fields of the developer’s own',
+    'x-written-fields': true,
+    'additionalProperties': false,
+    'properties': Object.fromEntries(
       writable.map((field) => [field.name, { ...nullableFieldSchema(field), 'x-storable': true }]),
     ),
     ...(required.length > 0 && { required }),
