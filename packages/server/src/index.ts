@@ -26,6 +26,9 @@ export {
   rememberedAnswers,
   type MigrationResult,
 } from './model/migration/migrate.js';
+export { modelAsEntities } from './model/entities.js';
+export { modelAsTypes } from './model/field-types.js';
+export { presentFields } from './model/migration/catalogue.js';
 export { planAsJson, planMigration, type Plan, type PlannedChange } from './model/migration/plan.js';
 export { stepAsSql } from './model/migration/steps.js';
 export { describeModel, modelAsMermaid, modelAsSql, type ModelTable } from './model/describe.js';

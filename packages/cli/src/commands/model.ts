@@ -5,11 +5,13 @@ import { withDatabase } from '../database.js';
 import { Failure } from '../failure.js';
 import { print, printJson, printTable } from '../output.js';
 import { modelChangesCommands } from './model-changes.js';
-import { server, withSettings, type SettingOptions } from '../settings.js';
+import { server, settings, withSettings, type SettingOptions } from '../settings.js';
 
 interface ModelOptions extends SettingOptions {
   sql?: boolean;
   mermaid?: boolean;
+  entities?: boolean;
+  types?: boolean;
 }
 
 /** Adds `model`. */
@@ -21,15 +23,19 @@ export function modelCommand(program: Command): void {
     .argument('[table]', 'one table, whole')
     .option('--sql', 'as SQL that makes it')
     .option('--mermaid', 'as a Mermaid entity-relationship diagram')
+    .option('--entities', 'as TypeORM entity classes, for code of your own on the same database')
+    .option('--types', 'the fields of your own as TypeScript types, for code that uses the client')
     .action(async (table: string | undefined, _: unknown, command: Command) => show(table, command.optsWithGlobals()));
   modelChangesCommands(model);
 }
 
 async function show(wanted: string | undefined, options: ModelOptions): Promise<void> {
-  const { describeModel, modelAsMermaid, modelAsSql } = await server();
+  const { describeModel, modelAsEntities, modelAsMermaid, modelAsSql, modelAsTypes, presentFields } = await server();
+  if (options.types) return void process.stdout.write(modelAsTypes((await settings(options)).config.model));
   await withDatabase(options, async ({ dataSource }) => {
     if (options.sql) return void process.stdout.write(await modelAsSql(dataSource));
     const tables = await describeModel(dataSource);
+    if (options.entities) return void process.stdout.write(modelAsEntities(tables, await presentFields(dataSource)));
     if (options.mermaid) return void process.stdout.write(modelAsMermaid(tables));
     if (wanted === undefined) return options.json ? printJson(tables) : printOverview(tables);
     const table = tables.find(({ name }) => name === wanted);
