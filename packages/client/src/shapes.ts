@@ -28,6 +28,16 @@ export type Newer = Schemas['Newer'];
 export type Stats = Schemas['Stats'];
 /** What a client has to know before anybody signs in. */
 export type About = Schemas['About'];
+/** A table of the model, as it is in the database. */
+export type ModelTable = Schemas['ModelTable'];
+/** Rows of a table, as text. */
+export type ModelRows = Schemas['ModelRows'];
+/** One row and what it is associated with. */
+export type ModelRow = Schemas['ModelRow'];
+/** What a migration of the model would do. */
+export type ModelChanges = Schemas['ModelChanges'];
+/** A migration of the model. */
+export type ModelMigration = Schemas['ModelMigration'];
 /** A field of the developer’s own. */
 export type OwnField = Schemas['OwnField'];
 /** RFC 9457 problem details. */

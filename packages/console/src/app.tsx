@@ -1,7 +1,9 @@
 import { CssBaseline, ThemeProvider } from '@mui/material';
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { lazy, Suspense } from 'react';
 import { BrowserRouter, Route, Routes } from 'react-router';
 import { ServiceProblem } from '@gather-lane/client';
+import { LoadingPosts } from './common/states';
 import { NoticeProvider } from './common/notice';
 import { FeedPage } from './feed/feed-page';
 import { Frame } from './frame';
@@ -10,6 +12,15 @@ import { PostPage } from './posts/post-page';
 import { SessionProvider } from './session/session';
 import { theme } from './theme';
 import { ProfilePage } from './users/profile-page';
+
+// The diagram's packages are a good part of the whole: they come when they are looked at.
+const ModelPage = lazy(async () => ({ default: (await import('./model/model-page')).ModelPage }));
+
+const model = (
+  <Suspense fallback={<LoadingPosts count={1} />}>
+    <ModelPage />
+  </Suspense>
+);
 
 const queryClient = new QueryClient({
   defaultOptions: {
@@ -33,6 +44,9 @@ export function App() {
               <Routes>
                 <Route element={<Frame />}>
                   <Route index element={<OverviewPage />} />
+                  <Route path="model" element={model} />
+                  <Route path="model/:table" element={model} />
+                  <Route path="model/:table/:key" element={model} />
                   <Route path="feed" element={<FeedPage />} />
                   <Route path="posts/:post" element={<PostPage />} />
                   <Route path="users/:user" element={<ProfilePage />} />

@@ -7,6 +7,7 @@ import { ActingAs } from './session/acting-as';
 
 const PAGES = [
   { to: '/', name: 'Overview' },
+  { to: '/model', name: 'Model' },
   { to: '/feed', name: 'Feed' },
 ];
 

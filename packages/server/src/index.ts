@@ -19,7 +19,7 @@ export { TransferRefused } from './transfer/tables.js';
 export type { Answers, Field, Model } from '@gather-lane/core';
 export { AnswersFault, readAnswers } from './model/migration/answers.js';
 export {
-  merge as mergeAnswers,
+  mergeAnswers,
   migrateBack,
   migrateModel,
   MigrationRefused,

@@ -82,6 +82,7 @@ export async function startService(options: StartOptions): Promise<Service> {
     const app = await buildApp(services, {
       consoleFolder: options.consoleFolder,
       notReady: () => readiness.reason,
+      operatorReady: () => readiness.migrated,
       ...(options.logStream && { logStream: options.logStream }),
     });
     closers.push(() => app.close());

@@ -4,7 +4,7 @@ import type { Command } from 'commander';
 import colors from 'picocolors';
 import { withDatabase } from '../database.js';
 import { plural, print, printJson, printTable } from '../output.js';
-import { server, withSettings, type SettingOptions } from '../settings.js';
+import { server, settings, withSettings, type SettingOptions } from '../settings.js';
 
 interface CheckOptions extends SettingOptions {
   repair?: boolean;
@@ -29,10 +29,12 @@ async function run(options: CheckOptions): Promise<void> {
     clearOnComplete: true,
   });
   const watched = process.stderr.isTTY && !options.json;
+  const { config } = await settings(options);
   const findings = await withDatabase(options, async ({ dataSource }) => {
     const { checkData } = await server();
     return checkData(dataSource, {
       repair: options.repair ?? false,
+      model: config.model,
       progress: (check, done, of) => {
         if (!watched) return;
         if (done === 0) bar.start(of, 0, { check });

@@ -4,7 +4,7 @@ import type { Command } from 'commander';
 import { withDatabase } from '../database.js';
 import { Failure } from '../failure.js';
 import { plural, print, printJson, remark } from '../output.js';
-import { server, withSettings, type SettingOptions } from '../settings.js';
+import { server, settings, withSettings, type SettingOptions } from '../settings.js';
 import { wholeNumber } from './arguments.js';
 
 interface FillOptions extends SettingOptions {
@@ -77,10 +77,12 @@ async function runFill(options: FillOptions): Promise<void> {
   });
   let batch = 0;
   try {
+    const { config } = await settings(options);
     const result = await withDatabase(options, async ({ dataSource }) => {
       const { fill } = await server();
       return fill(dataSource, options.again ? 'again' : { users, posts, follows, comments, days, seed }, {
         amongReal: options.amongReal ?? false,
+        model: config.model,
         progress: (at) => {
           const rate = Math.round((at.rows / (Date.now() - started)) * 1000).toLocaleString('en-GB');
           const shown = { phase: at.phase.padEnd(18), rows: at.rows.toLocaleString('en-GB'), rate };

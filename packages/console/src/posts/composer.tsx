@@ -1,6 +1,7 @@
 import { Card } from '@mui/material';
 import { api, unwrap } from '../api';
 import { useNotice } from '../common/notice';
+import { useWritableFields, type Values } from '../fields/own-fields';
 import { useSession } from '../session/session';
 import { TextForm } from './text-form';
 import { useRefreshLists } from './use-changes';
@@ -10,14 +11,15 @@ export function Composer() {
   const { about } = useSession();
   const tell = useNotice();
   const refresh = useRefreshLists();
-  const post = async (body: string) => {
-    unwrap(await api.POST('/v1/posts', { body: { body } }));
+  const fields = useWritableFields('posts', 'creation');
+  const post = async (body: string, values: Values) => {
+    unwrap(await api.POST('/v1/posts', { body: { body, ...(fields.length > 0 && { fields: values }) } }));
     tell('Posted.');
     await refresh();
   };
   return (
     <Card sx={{ p: 1.5 }}>
-      <TextForm label="Write a post" action="Post" limit={about?.limits.post ?? 600} onSubmit={post} />
+      <TextForm label="Write a post" action="Post" limit={about?.limits.post ?? 600} fields={fields} onSubmit={post} />
     </Card>
   );
 }

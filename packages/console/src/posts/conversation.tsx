@@ -6,6 +6,8 @@ import { api, unwrap } from '../api';
 import { useNotice } from '../common/notice';
 import { Empty, Failed, LoadingPosts } from '../common/states';
 import { PersonText } from '../common/text';
+import { FieldValues } from '../fields/field-values';
+import { useWritableFields, type Values } from '../fields/own-fields';
 import { useSession } from '../session/session';
 import { Byline } from './byline';
 import { ConfirmDelete } from './confirm-delete';
@@ -34,11 +36,12 @@ export function Conversation({ post }: { post: string }) {
   const items = comments.data?.pages.flatMap((page) => page.items) ?? [];
   const byId = new Map(items.map((comment) => [comment.id, comment]));
 
-  const send = async (body: string) => {
+  const fields = useWritableFields('comments', 'creation');
+  const send = async (body: string, values: Values) => {
     unwrap(
       await api.POST('/v1/posts/{post}/comments', {
         params: { path: { post } },
-        body: { body, parentId: answering?.id ?? null },
+        body: { body, parentId: answering?.id ?? null, ...(fields.length > 0 && { fields: values }) },
       }),
     );
     setAnswering(null);
@@ -74,6 +77,7 @@ export function Conversation({ post }: { post: string }) {
           label={answering ? `Answer @${answering.author.handle}` : 'Comment'}
           action={answering ? 'Answer' : 'Comment'}
           limit={about?.limits.comment ?? 400}
+          fields={fields}
           onSubmit={send}
           {...(answering && { onCancel: () => setAnswering(null) })}
         />
@@ -101,11 +105,12 @@ function CommentRow({
   const [editing, setEditing] = useState(false);
   const [deleting, setDeleting] = useState(false);
   const path = { comment: comment.id };
-  const edit = async (body: string) => {
+  const fields = useWritableFields('comments', 'edit');
+  const edit = async (body: string, values: Values) => {
     unwrap(
       await api.PATCH('/v1/comments/{comment}', {
         params: { path },
-        body: { body },
+        body: { body, ...(fields.length > 0 && { fields: values }) },
         headers: { 'if-match': `"${comment.version}"` },
       }),
     );
@@ -139,6 +144,8 @@ function CommentRow({
             action="Save"
             limit={about?.limits.comment ?? 400}
             initial={comment.body}
+            fields={fields}
+            values={comment.fields}
             minRows={1}
             onSubmit={edit}
             onCancel={() => setEditing(false)}
@@ -149,6 +156,7 @@ function CommentRow({
           <PersonText text={comment.body} />
         </Typography>
       )}
+      {!editing && <FieldValues table="comments" values={comment.fields} />}
       <Stack direction="row" sx={{ ml: -0.75 }}>
         {onAnswer && (
           <Button onClick={onAnswer} color="inherit" sx={{ color: 'text.secondary' }}>

@@ -10,6 +10,8 @@ import { api, unwrap } from '../api';
 import { useNotice } from '../common/notice';
 import { PersonText } from '../common/text';
 import { readInstant, readMove } from '../common/time';
+import { FieldValues } from '../fields/field-values';
+import { useWritableFields, type Values } from '../fields/own-fields';
 import { useSession } from '../session/session';
 import { Byline } from './byline';
 import { ConfirmDelete } from './confirm-delete';
@@ -35,11 +37,12 @@ export function PostCard({
   const [explained, setExplained] = useState(false);
   const path = { post: post.id };
 
-  const edit = async (body: string) => {
+  const fields = useWritableFields('posts', 'edit');
+  const edit = async (body: string, values: Values) => {
     unwrap(
       await api.PATCH('/v1/posts/{post}', {
         params: { path },
-        body: { body },
+        body: { body, ...(fields.length > 0 && { fields: values }) },
         headers: { 'if-match': `"${post.version}"` },
       }),
     );
@@ -70,6 +73,8 @@ export function PostCard({
             action="Save"
             limit={about?.limits.post ?? 600}
             initial={post.body}
+            fields={fields}
+            values={post.fields}
             onSubmit={edit}
             onCancel={() => setEditing(false)}
           />
@@ -81,6 +86,7 @@ export function PostCard({
           <PersonText text={post.body} />
         </Typography>
       )}
+      {!editing && <FieldValues table="posts" values={post.fields} />}
       <Stack direction="row" sx={{ alignItems: 'center', gap: 0.5, flexWrap: 'wrap', mx: -0.75 }}>
         <Button
           component={RouterLink}

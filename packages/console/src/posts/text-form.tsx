@@ -1,7 +1,10 @@
+import type { OwnField } from '@gather-lane/client';
 import { Alert, Button, Stack, TextField, Typography } from '@mui/material';
 import { useState, type FormEvent, type KeyboardEvent } from 'react';
 import { errorText } from '../common/states';
 import { useCharacters } from '../common/text';
+import { FieldInputs } from '../fields/field-inputs';
+import { changedValues, isComplete, toTyped, type Values } from '../fields/own-fields';
 
 interface Props {
   readonly label: string;
@@ -9,26 +12,44 @@ interface Props {
   readonly limit: number;
   readonly initial?: string;
   readonly minRows?: number;
-  /** What is typed is kept unless this succeeds. */
-  readonly onSubmit: (text: string) => Promise<unknown>;
+  /** Fields of the developer's own beside the text, and their values so far. */
+  readonly fields?: readonly OwnField[];
+  readonly values?: Record<string, unknown>;
+  /** What is typed is kept unless this succeeds. It is given the fields that changed. */
+  readonly onSubmit: (text: string, fields: Values) => Promise<unknown>;
   readonly onCancel?: () => void;
 }
 
 /** A text with a limit in characters as people count them. Nothing typed is lost when saving fails. */
-export function TextForm({ label, action, limit, initial = '', minRows = 2, onSubmit, onCancel }: Props) {
+export function TextForm({
+  label,
+  action,
+  limit,
+  initial = '',
+  minRows = 2,
+  fields = [],
+  values = {},
+  onSubmit,
+  onCancel,
+}: Props) {
   const [text, setText] = useState(initial);
+  const before = toTyped(fields, values);
+  const [typed, setTyped] = useState(before);
+  const changed = changedValues(fields, before, typed);
   const [busy, setBusy] = useState(false);
   const [error, setError] = useState<unknown>(null);
   const count = useCharacters(text);
-  const sendable = text.trim() !== '' && count <= limit && text !== initial && !busy;
+  const differs = text !== initial || (initial !== '' && Object.keys(changed).length > 0);
+  const sendable = text.trim() !== '' && count <= limit && differs && isComplete(fields, typed) && !busy;
   const submit = async (event?: FormEvent) => {
     event?.preventDefault();
     if (!sendable) return;
     setBusy(true);
     setError(null);
     try {
-      await onSubmit(text);
+      await onSubmit(text, changed);
       setText(initial);
+      setTyped(before);
     } catch (failure) {
       setError(failure);
     } finally {
@@ -53,6 +74,7 @@ export function TextForm({ label, action, limit, initial = '', minRows = 2, onSu
         error={count > limit}
         autoFocus={onCancel !== undefined}
       />
+      <FieldInputs fields={fields} typed={typed} onChange={setTyped} />
       {error !== null && <Alert severity="error">{errorText(error)}</Alert>}
       <Stack direction="row" sx={{ alignItems: 'center', gap: 1 }}>
         <Typography

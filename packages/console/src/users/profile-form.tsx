@@ -5,17 +5,23 @@ import { useState, type FormEvent } from 'react';
 import { api, unwrap } from '../api';
 import { useNotice } from '../common/notice';
 import { errorText } from '../common/states';
+import { FieldInputs } from '../fields/field-inputs';
+import { changedValues, toTyped, useWritableFields } from '../fields/own-fields';
 import { useRefreshLists } from '../posts/use-changes';
 
 /** Edits one's own profile. */
 export function ProfileForm({ user, onDone }: { user: User; onDone: () => void }) {
   const [name, setName] = useState(user.name);
   const [bio, setBio] = useState(user.bio);
+  const fields = useWritableFields('users', 'edit');
+  const before = toTyped(fields, user.fields);
+  const [typed, setTyped] = useState(before);
   const tell = useNotice();
   const refresh = useRefreshLists();
   const save = useMutation({
     mutationFn: async () => {
-      const body = { name, bio: bio || null };
+      const own = fields.length > 0 && { fields: changedValues(fields, before, typed) };
+      const body = { name, bio: bio || null, ...own };
       unwrap(
         await api.PATCH('/v1/users/{user}', {
           params: { path: { user: user.id } },
@@ -39,6 +45,7 @@ export function ProfileForm({ user, onDone }: { user: User; onDone: () => void }
       <Stack sx={{ gap: 2 }}>
         <TextField label="Name" value={name} onChange={(e) => setName(e.target.value)} required autoFocus />
         <TextField label="Bio" value={bio} onChange={(e) => setBio(e.target.value)} multiline minRows={2} />
+        <FieldInputs fields={fields} typed={typed} onChange={setTyped} />
         {save.isError && <Alert severity="error">{errorText(save.error)}</Alert>}
         <Stack direction="row" sx={{ justifyContent: 'end', gap: 1 }}>
           <Button onClick={onDone}>Cancel</Button>

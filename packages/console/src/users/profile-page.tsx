@@ -7,6 +7,7 @@ import { api, unwrap } from '../api';
 import { Empty, Failed, LoadingPosts } from '../common/states';
 import { PersonText } from '../common/text';
 import { readInstant } from '../common/time';
+import { FieldValues } from '../fields/field-values';
 import { PostCard } from '../posts/post-card';
 import { useSession } from '../session/session';
 import { FollowButton } from './follow-button';
@@ -68,6 +69,7 @@ function Header({ user }: { user: User }) {
             <PersonText text={user.bio} />
           </Typography>
         )}
+        <FieldValues table="users" values={user.fields} />
       </Box>
       <FollowButton user={user} />
       {user.can.edit && (

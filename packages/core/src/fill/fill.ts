@@ -1,4 +1,6 @@
 import { stringify, v7 as uuidv7 } from 'uuid';
+import { columnOf, fieldsOf, type Field, type Model, type ModelTableName } from '../model/field.js';
+import { makeValue } from '../model/makers.js';
 import { COMMENTS, POSTS, SLOTS, type Topic } from '../demo/phrases.js';
 import { Chance, drawInstant, HeavyTail } from './chance.js';
 import { FIRST_NAMES, LAST_NAMES, LINES } from './words.js';
@@ -52,13 +54,17 @@ export const FILL_INSTANTS: ReadonlySet<string> = new Set(['created_at']);
 const USERS_A_BATCH = 2_000;
 const FOLLOWS_A_BATCH = 20_000;
 const POSTS_A_BATCH = 4_000;
-const STREAM = { user: 1, follows: 2, posts: 3, ids: 4 };
+const STREAM = { user: 1, follows: 2, posts: 3, ids: 4, fields: 5 };
+/** Serials of one fill's rows are apart from those of the next. */
+const SERIALS_A_RUN = 100_000_000;
+const SERIALS = { users: USERS_A_BATCH, posts: POSTS_A_BATCH, comments: 1_000_000 };
 const TOPICS = Object.keys(POSTS) as Topic[];
 
 /** A fill as a list of batches, each made on its own from the seed: any of them can be made again without the others. */
 export class Fill {
   readonly batches: number;
   readonly #request: FillRequest;
+  readonly #model: Model;
   readonly #cast: Cast;
   readonly #followers: number;
   readonly #counts: { users: number; follows: number; posts: number };
@@ -66,9 +72,13 @@ export class Fill {
   readonly #popularity: HeavyTail;
   readonly #activity: HeavyTail;
 
-  /** @param there users who are there already; they are the cast when the request makes none */
-  constructor(request: FillRequest, there: Cast) {
+  /**
+   * @param there users who are there already; they are the cast when the request makes none
+   * @param model the developer's own fields, which are filled too
+   */
+  constructor(request: FillRequest, there: Cast, model: Model = []) {
     this.#request = request;
+    this.#model = model;
     this.#userIds = this.#makeUserIds();
     this.#cast = request.users > 0 ? { size: request.users, idAt: (index) => this.#userId(index) } : there;
     const { size } = this.#cast;
@@ -90,9 +100,37 @@ export class Fill {
   /** Rows of one batch, from 0 to `batches` - 1; the same every time. */
   batch(index: number): Batch {
     const { users, follows } = this.#counts;
-    if (index < users) return this.#users(index);
+    if (index < users) return this.#withOwnFields(this.#users(index), index);
     if (index < users + follows) return this.#follows(index - users);
-    return this.#posts(index - users - follows);
+    const posts = index - users - follows;
+    return this.#withOwnFields(this.#posts(posts), posts);
+  }
+
+  /** The columns of a table's rows: those of every fill, and those of the developer's own fields after them. */
+  columns(table: TableRows['table']): string[] {
+    return [...FILL_COLUMNS[table], ...this.#fieldsOf(table).map(({ name }) => columnOf(name))];
+  }
+
+  #fieldsOf(table: TableRows['table']): Field[] {
+    return fieldsOf(this.#model, table as ModelTableName);
+  }
+
+  #withOwnFields(parts: Batch, batch: number): Batch {
+    const { seed, run } = this.#request;
+    return parts.map(({ table, rows }) => {
+      const fields = this.#fieldsOf(table);
+      if (fields.length === 0) return { table, rows };
+      const first = run * SERIALS_A_RUN + batch * SERIALS[table as ModelTableName];
+      const filled = rows.map((row, i) => {
+        const chance = new Chance(seed, run, STREAM.fields, table.length, batch, i);
+        // A user can refer to those who come before only.
+        const known = table === 'users' ? batch * USERS_A_BATCH + i : this.#cast.size;
+        const user = () => (known > 0 ? this.#cast.idAt(chance.int(0, known - 1)) : null);
+        const making = { chance, serial: first + i, user, ...(table === 'users' && { person: String(row[2]) }) };
+        return [...row, ...fields.map((field) => makeValue(field, making))];
+      });
+      return { table, rows: filled };
+    });
   }
 
   /** What a batch is about, for those who watch. */

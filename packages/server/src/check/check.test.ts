@@ -30,7 +30,7 @@ const force = async (sql: string, parameters: unknown[] = []) => {
     await manager.query(sql, parameters);
   });
 };
-const run = (repair = false) => checkData(service.dataSource, { repair, progress: () => undefined });
+const run = (repair = false) => checkData(service.dataSource, { repair, model: [], progress: () => undefined });
 const found = async () =>
   Object.fromEntries(
     (await run()).filter((finding) => finding.count > 0).map((finding) => [finding.name, finding.count]),
@@ -148,7 +148,11 @@ describe('check data', () => {
   test('every check has a name of its own and a query that runs', async () => {
     expect(new Set(DATA_CHECKS.map((check) => check.name)).size).toBe(DATA_CHECKS.length);
     const progress: string[] = [];
-    const all = await checkData(service.dataSource, { repair: false, progress: (name) => progress.push(name) });
+    const all = await checkData(service.dataSource, {
+      repair: false,
+      model: [],
+      progress: (name) => progress.push(name),
+    });
     expect(all.map((finding) => finding.name)).toEqual(DATA_CHECKS.map((check) => check.name));
     expect(progress).toHaveLength(DATA_CHECKS.length + 1);
   });

@@ -8,6 +8,8 @@ export interface DataCheck {
   readonly sql: string;
   /** What `--repair` mends, if it is a count or a standing; the ids are then posts' or users'. */
   readonly repairs?: 'post' | 'user';
+  /** Tells the findings among the rows that the statement yields, where SQL cannot. */
+  readonly wrong?: (found: string) => boolean;
 }
 
 /** Recounts of the comments on posts. Cost: one pass over comments_conversation and post_tallies. */

@@ -1,10 +1,13 @@
+import type { Model } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { inTransaction } from '../database/transaction.js';
 import { DATA_CHECKS, type DataCheck } from './checks.js';
+import { ownFieldChecks } from './own-fields.js';
 import { REPAIR_POSTS, REPAIR_USERS } from './repair.js';
 
 const EXAMPLES = 3;
 const BATCH = 500;
+const CURSOR_ROWS = 5_000;
 
 /** One example of a finding. */
 export interface Example {
@@ -35,31 +38,59 @@ export interface Finding {
  */
 export async function checkData(
   dataSource: DataSource,
-  options: { repair: boolean; progress: (name: string, done: number, of: number) => void },
+  options: { repair: boolean; model: Model; progress: (name: string, done: number, of: number) => void },
 ): Promise<Finding[]> {
   const findings: Finding[] = [];
-  for (const [i, check] of DATA_CHECKS.entries()) {
-    options.progress(check.name, i, DATA_CHECKS.length);
+  const checks = [...DATA_CHECKS, ...(await ownFieldChecks(dataSource, options.model))];
+  for (const [i, check] of checks.entries()) {
+    options.progress(check.name, i, checks.length);
     const { name, means, sql } = check;
-    const examples = await wholeTables<(Example & { count: number })[]>(
-      dataSource,
-      `SELECT id, found, should, count(*) OVER ()::integer AS count FROM (${sql}) f ORDER BY id LIMIT ${EXAMPLES}`,
-    );
-    const count = examples[0]?.count ?? 0;
+    const { count, examples } = await findingsOf(dataSource, check);
     const repaired = options.repair && count > 0 && check.repairs ? await repair(dataSource, check) : null;
-    const shown = examples.map(({ id, found, should }) => ({ id, found, should }));
     findings.push({
       name,
       means,
       count,
-      examples: shown,
+      examples,
       query: sql.replace(/\s+/g, ' ').trim(),
       repairable: check.repairs !== undefined,
       repaired,
     });
   }
-  options.progress('', DATA_CHECKS.length, DATA_CHECKS.length);
+  options.progress('', checks.length, checks.length);
   return findings;
+}
+
+/** How many rows a check finds, and the first of them. */
+async function findingsOf(
+  dataSource: DataSource,
+  { sql, wrong }: DataCheck,
+): Promise<{ count: number; examples: Example[] }> {
+  if (wrong) return findingsAmong(dataSource, sql, wrong);
+  const rows = await wholeTables<(Example & { count: number })[]>(
+    dataSource,
+    `SELECT id, found, should, count(*) OVER ()::integer AS count FROM (${sql}) f ORDER BY id LIMIT ${EXAMPLES}`,
+  );
+  return { count: rows[0]?.count ?? 0, examples: rows.map(({ id, found, should }) => ({ id, found, should })) };
+}
+
+/** Reads the rows through a cursor: memory does not grow with them. */
+async function findingsAmong(
+  dataSource: DataSource,
+  sql: string,
+  wrong: (found: string) => boolean,
+): Promise<{ count: number; examples: Example[] }> {
+  return dataSource.transaction(async (manager) => {
+    await manager.query(`DECLARE looked_at NO SCROLL CURSOR FOR ${sql}`);
+    const examples: Example[] = [];
+    for (let count = 0; ;) {
+      const rows = await manager.query<Example[]>(`FETCH ${CURSOR_ROWS} FROM looked_at`);
+      if (rows.length === 0) return { count, examples };
+      const bad = rows.filter(({ found }) => wrong(found));
+      count += bad.length;
+      examples.push(...bad.slice(0, EXAMPLES - examples.length));
+    }
+  });
 }
 
 /**

@@ -63,7 +63,7 @@ describe('comments', () => {
   test('the write itself repeats the decision', async () => {
     const { id } = (await say('Mine too')).json;
     const intruder = { kind: 'user', id: author.id } as const;
-    await expect(service.services.comments.edit(id, intruder, 'x', undefined)).rejects.toMatchObject({
+    await expect(service.services.comments.edit(id, intruder, { body: 'x' }, undefined)).rejects.toMatchObject({
       code: 'not-yours',
     });
     await expect(service.services.comments.delete(id, intruder, undefined)).rejects.toMatchObject({

@@ -96,7 +96,7 @@ function put(values: Record<string, unknown>, path: string[], value: unknown): v
 }
 
 function modelOf(values: Record<string, unknown>, place: (pointer: string) => string): Model {
-  const { model, faults } = readModel((values.model ?? {}) as ModelSource);
+  const { model, faults } = readModel(values.model ?? {});
   const messages = faults.map(
     ({ path, text }) => `${place(`/model/${path.join('/')}`)}: "model.${path.join('.')}" ${text}.`,
   );

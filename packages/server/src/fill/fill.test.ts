@@ -4,7 +4,7 @@ import { startTestService, type TestService } from '../tests/test-service.js';
 import { empty, fill, type FillOrder, type FillProgress } from './load.js';
 
 const order: FillOrder = { users: 150, posts: 9_000, follows: 1_500, comments: 3_000, days: 20, seed: 5 };
-const quiet = { amongReal: false, progress: () => undefined };
+const quiet = { amongReal: false, model: [], progress: () => undefined };
 
 let service: TestService;
 beforeEach(async () => {
@@ -22,14 +22,18 @@ const counts = async () => {
   return found;
 };
 const wrong = async () =>
-  (await checkData(service.dataSource, { repair: false, progress: () => undefined })).filter(
+  (await checkData(service.dataSource, { repair: false, model: [], progress: () => undefined })).filter(
     (finding) => finding.count > 0,
   );
 
 describe('fill', () => {
   test('loads what was asked, says what came in, and leaves every tally and standing right', async () => {
     const seen: FillProgress[] = [];
-    const { rows } = await fill(service.dataSource, order, { amongReal: false, progress: (at) => seen.push(at) });
+    const { rows } = await fill(service.dataSource, order, {
+      amongReal: false,
+      model: [],
+      progress: (at) => seen.push(at),
+    });
     expect(await counts()).toMatchObject({
       users: 150,
       credentials: 150,
@@ -53,6 +57,7 @@ describe('fill', () => {
     class Interrupted extends Error {}
     const stopAt = (batch: number) => ({
       amongReal: false,
+      model: [],
       progress: (at: FillProgress) => {
         if (at.batch === batch) throw new Interrupted();
       },

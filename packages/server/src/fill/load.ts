@@ -1,17 +1,19 @@
 import {
+  CannotMake,
   Fill,
-  FILL_COLUMNS,
   FILL_INSTANTS,
   DEMO_PASSWORD,
   type Batch,
   type Cast,
   type FillRequest,
+  type Model,
   type TableRows,
 } from '@gather-lane/core';
 import type { PoolClient } from 'pg';
 import type { DataSource, QueryRunner } from 'typeorm';
 import { copyRows } from '../database/copy.js';
 import { refuseRealAccounts } from '../database/real-accounts.js';
+import { modelState } from '../model/migration/plan.js';
 import { hashPassword } from '../sessions/passwords.js';
 import { FillRun } from './fill-run.entity.js';
 
@@ -49,9 +51,12 @@ export interface FillResult {
 export async function fill(
   dataSource: DataSource,
   order: FillOrder | 'again',
-  options: { amongReal: boolean; progress: (at: FillProgress) => void },
+  options: { amongReal: boolean; model: Model; progress: (at: FillProgress) => void },
 ): Promise<FillResult> {
+  const { model } = options;
   if (!options.amongReal) await refuseRealAccounts(dataSource);
+  if ((await modelState(dataSource, model)) === 'behind')
+    throw new FillRefused('The model file has fields that the tables do not have yet: gather-lane model migrate.');
   const runner = dataSource.createQueryRunner();
   try {
     const client = (await runner.connect()) as PoolClient;
@@ -59,8 +64,8 @@ export async function fill(
       { mine: boolean },
     ];
     if (!mine) throw new FillRefused('Another fill is under way on this database: wait for it, or stop it.');
-    const run = order === 'again' ? await lastUnfinished(dataSource) : await begin(dataSource, order);
-    return await load(runner, client, run, await makerOf(dataSource, run), options.progress);
+    const run = order === 'again' ? await lastUnfinished(dataSource) : await begin(dataSource, order, model);
+    return await load(runner, client, run, await makerOf(dataSource, run, model), options.progress);
   } finally {
     // Ends the lock too, whatever state the connection is in.
     await runner.query(`SELECT pg_advisory_unlock_all()`).catch(() => undefined);
@@ -68,12 +73,12 @@ export async function fill(
   }
 }
 
-async function begin(dataSource: DataSource, order: FillOrder): Promise<FillRun> {
+async function begin(dataSource: DataSource, order: FillOrder, model: Model): Promise<FillRun> {
   const run = dataSource.manager.create(FillRun, { ...order, batches: 0 });
   await dataSource.manager.save(run);
   const saved = await dataSource.manager.findOneByOrFail(FillRun, { id: run.id });
   try {
-    saved.batches = (await makerOf(dataSource, saved)).batches;
+    saved.batches = (await makerOf(dataSource, saved, model)).batches;
   } catch (error) {
     await dataSource.manager.delete(FillRun, { id: saved.id });
     throw error;
@@ -95,13 +100,14 @@ async function lastUnfinished(dataSource: DataSource): Promise<FillRun> {
 async function makerOf(
   dataSource: DataSource,
   { id, users, posts, follows, comments, days, seed, startedAt }: FillRun,
+  model: Model,
 ): Promise<Fill> {
   const there =
     users > 0 ? [] : await dataSource.query<{ id: string }[]>(`SELECT id FROM users ORDER BY id LIMIT ${MOST_CAST}`);
   const cast: Cast = { size: there.length, idAt: (index) => there[index]!.id };
   if (users === 0 && posts > 0 && there.length === 0)
     throw new FillRefused('There is nobody who could post: make users too (--users 50).');
-  return new Fill({ users, posts, follows, comments, days, seed, run: id, now: startedAt.getTime() }, cast);
+  return new Fill({ users, posts, follows, comments, days, seed, run: id, now: startedAt.getTime() }, cast, model);
 }
 
 async function load(
@@ -115,8 +121,8 @@ async function load(
   let total = 0;
   const passwordHash = await hashPassword(DEMO_PASSWORD);
   for (let index = run.done; index < maker.batches; index++) {
-    const batch = maker.batch(index);
-    await loadBatch(runner, client, run.id, index, batch, passwordHash);
+    const batch = make(maker, index);
+    await loadBatch(runner, client, run.id, { index, batch, columns: (table) => maker.columns(table) }, passwordHash);
     for (const { table, rows: made } of batch) rows[table] = (rows[table] ?? 0) + made.length;
     total += batch.reduce((sum, { rows: made }) => sum + made.length, 0);
     progress({ phase: maker.phase(index), batch: index + 1, batches: maker.batches, rows: total });
@@ -126,18 +132,31 @@ async function load(
   return { run: run.id, rows };
 }
 
+interface LoadedBatch {
+  readonly index: number;
+  readonly batch: Batch;
+  readonly columns: (table: TableRows['table']) => string[];
+}
+
+function make(maker: Fill, index: number): Batch {
+  try {
+    return maker.batch(index);
+  } catch (error) {
+    throw error instanceof CannotMake ? new FillRefused(error.message) : error;
+  }
+}
+
 async function loadBatch(
   runner: QueryRunner,
   client: PoolClient,
   run: number,
-  index: number,
-  batch: Batch,
+  { index, batch, columns: columnsOf }: LoadedBatch,
   passwordHash: string,
 ): Promise<void> {
   await runner.startTransaction();
   try {
     for (const { table, rows } of batch) {
-      const columns: string[] = [...FILL_COLUMNS[table]];
+      const columns = columnsOf(table);
       const instants = columns.map((name) => FILL_INSTANTS.has(name));
       const extra = table === 'credentials' ? [passwordHash] : [];
       await copyRows(

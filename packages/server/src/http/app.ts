@@ -12,6 +12,7 @@ import { commentRoutes } from '../comments/routes.js';
 import { docsRoutes } from '../docs/routes.js';
 import { feedRoutes } from '../feed/routes.js';
 import { followRoutes } from '../follows/routes.js';
+import { modelRoutes } from '../model/operator-routes.js';
 import { operatorFieldRoutes } from '../model/routes.js';
 import { operatorRoutes } from '../operator/routes.js';
 import { postRoutes } from '../posts/routes.js';
@@ -35,6 +36,8 @@ export interface AppOptions {
   readonly consoleFolder: string | undefined;
   /** Why the service cannot work yet, or null when it can. */
   readonly notReady: () => string | null;
+  /** Whether the operator's routes work even so: they can then bring the tables to the model. */
+  readonly operatorReady?: () => boolean;
   readonly logStream?: NodeJS.WritableStream;
 }
 
@@ -89,7 +92,7 @@ export async function buildApp(services: Services, options: AppOptions): Promise
     app.getDefaultJsonParser('error', 'error'),
   );
 
-  readiness(app, services, options.notReady);
+  readiness(app, services, options);
   useDoorways(app, services.sessions, services.key, {
     post: (reference) => services.posts.owned(readId(reference, 'post')),
     comment: (reference) => services.comments.owned(readId(reference, 'comment')),
@@ -117,14 +120,20 @@ function routes(app: App, services: Services): void {
   feedRoutes(app, services);
   operatorRoutes(app, services);
   operatorFieldRoutes(app, services);
+  modelRoutes(app, services);
   docsRoutes(app);
 }
 
-function readiness(app: FastifyInstance, { address }: Services, notReady: () => string | null): void {
+function readiness(app: FastifyInstance, { address }: Services, { notReady, operatorReady }: AppOptions): void {
+  const worksEvenSo = (url: string) =>
+    !url.startsWith('/v1/') ||
+    url.startsWith('/v1/openapi') ||
+    url === '/v1/about' ||
+    (url.startsWith('/v1/operator/') && (operatorReady?.() ?? false));
   app.addHook('onRequest', async (request) => {
     const reason = notReady();
-    if (reason && request.routeOptions.url?.startsWith('/v1/') && !request.routeOptions.url.startsWith('/v1/openapi'))
-      throw new Problem('not-ready', reason);
+    const { url } = request.routeOptions;
+    if (reason && url !== undefined && !worksEvenSo(url)) throw new Problem('not-ready', reason);
   });
   app.get('/ready', { config: { doorway: 'anyone' }, schema: { hide: true } }, (request, reply) => {
     const reason = notReady();
@@ -162,6 +171,15 @@ async function pages(
     index: false,
   });
   // Every state of a page has an address: whatever is no file is the console itself, which reads it.
-  for (const url of ['/', '/feed', '/posts/:post', '/users/:user', '/users/:user/:tab'])
+  for (const url of [
+    '/',
+    '/model',
+    '/model/:table',
+    '/model/:table/:key',
+    '/feed',
+    '/posts/:post',
+    '/users/:user',
+    '/users/:user/:tab',
+  ])
     app.get(url, { schema: { hide: true } }, (_request, reply) => reply.sendFile('index.html', { maxAge: 0 }));
 }

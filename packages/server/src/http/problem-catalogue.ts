@@ -57,6 +57,18 @@ export const PROBLEMS = {
     'No account matches what was sent. The answer does not tell which part is wrong.',
     'Check both and try again.',
   ),
+  'hazards': kind(
+    409,
+    'Rows stand in the way',
+    'The migration would fail on rows that are there, or lose what they hold, and nobody has said what to do about it. Nothing was done.',
+    'Look at the hazards of each change (`gather-lane model changes`) and answer them.',
+  ),
+  'model-file': kind(
+    422,
+    'The model file is wrong',
+    'The section `model` of the configuration cannot be used as it stands now.',
+    'Correct the line that is named. The running service goes on with the model that it started with.',
+  ),
   'not-yours': kind(
     403,
     'This is not yours',

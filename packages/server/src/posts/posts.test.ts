@@ -137,7 +137,7 @@ describe('ownership', () => {
   test('the write itself repeats the decision: it holds without any doorway', async () => {
     const { id } = await make();
     const intruder = { kind: 'user', id: other.id } as const;
-    await expect(service.services.posts.edit(id, intruder, 'slipped in', undefined)).rejects.toMatchObject({
+    await expect(service.services.posts.edit(id, intruder, { body: 'slipped in' }, undefined)).rejects.toMatchObject({
       code: 'not-yours',
     });
     await expect(service.services.posts.delete(id, intruder, undefined)).rejects.toMatchObject({ code: 'not-yours' });
@@ -148,7 +148,7 @@ describe('ownership', () => {
     const { id } = await make();
     const me = { kind: 'user', id: owner.id } as const;
     await service.services.posts.delete(id, me, undefined);
-    await expect(service.services.posts.edit(id, me, 'too late', undefined)).rejects.toMatchObject({
+    await expect(service.services.posts.edit(id, me, { body: 'too late' }, undefined)).rejects.toMatchObject({
       code: 'not-found',
     });
   });

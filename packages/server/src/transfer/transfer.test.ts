@@ -65,7 +65,9 @@ describe('export and import', () => {
     ])
       expect([table, await contents(target, table)]).toEqual([table, await contents(source, table)]);
     expect(
-      (await checkData(target.dataSource, { repair: false, progress: quiet })).filter((finding) => finding.count > 0),
+      (await checkData(target.dataSource, { repair: false, model: [], progress: quiet })).filter(
+        (finding) => finding.count > 0,
+      ),
     ).toEqual([]);
   });
 

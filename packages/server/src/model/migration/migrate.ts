@@ -119,7 +119,7 @@ async function migrate(
 ): Promise<MigrationResult> {
   const last = await latest(dataSource);
   const unfinished = last && last.state !== 'done' ? last : null;
-  const answers = merge(unfinished?.answers ?? {}, options);
+  const answers = mergeAnswers(unfinished?.answers ?? {}, options);
   const plan = await planMigration(dataSource, wanted, answers);
   refuse(plan);
   if (plan.changes.length === 0 && plan.leftovers.length === 0) {
@@ -150,7 +150,7 @@ const latest = (dataSource: DataSource): Promise<ModelMigration | null> =>
   dataSource.manager.createQueryBuilder(ModelMigration, 'm').orderBy('m.id', 'DESC').limit(1).getOne();
 
 /** Answers of now win over those of the migration that was interrupted. */
-export function merge(before: Answers, { answers, drop }: Pick<MigrationOptions, 'answers' | 'drop'>): Answers {
+export function mergeAnswers(before: Answers, { answers, drop }: Pick<MigrationOptions, 'answers' | 'drop'>): Answers {
   const merged: Record<string, Answers[string]> = { ...before };
   for (const [path, given] of Object.entries(answers)) merged[path] = { ...merged[path], ...given };
   // Leave to lose data is given anew each time.

@@ -64,7 +64,7 @@ export async function planMigration(
       change,
       hazards,
       open: unanswered(change, hazards, answers),
-      faults,
+      faults: [...faults],
       steps: stepsOf(change, answers),
       waitsFor: services.filter(({ model }) => !bears(model, change)),
     });
@@ -105,11 +105,17 @@ export function planAsJson({ changes, leftovers }: Plan) {
     changes: changes.map(({ change, hazards, open, faults, steps, waitsFor }) => ({
       field: pathOf(change),
       kind: change.kind,
+      holds: change.field?.kind ?? null,
       sentence: change.sentence,
-      hazards: hazards.map((hazard) => ({ ...hazard, open: open.includes(hazard) })),
-      faults,
+      hazards: hazards.map((hazard) => ({
+        ...hazard,
+        examples: [...hazard.examples],
+        ways: [...hazard.ways],
+        open: open.includes(hazard),
+      })),
+      faults: [...faults],
       steps: steps.map((step) => ({ phase: step.phase, does: step.does, sql: stepAsSql(step) })),
-      waitsFor: waitsFor.map(({ host, pid, startedAt }) => ({ host, pid, startedAt })),
+      waitsFor: waitsFor.map(({ host, pid, startedAt }) => ({ host, pid, startedAt: startedAt.toISOString() })),
     })),
     leftovers: leftovers.map((step) => ({ field: step.field, does: step.does, sql: stepAsSql(step) })),
   };

@@ -1,0 +1,172 @@
+import { columnOf, type Model } from '@gather-lane/core';
+import type { DataSource } from 'typeorm';
+import { Problem } from '../http/problem.js';
+import type { ModelConstraint, ModelTable } from './describe.js';
+import { quoted } from './field-columns.js';
+
+const LONGEST_VALUE = 200;
+/** Rows of a table that are shown for one association. */
+const ASSOCIATED = 5;
+
+/** Columns that anybody may look at. What is not named here is private: a table that is added is, until somebody thinks. */
+const PUBLIC: Record<string, readonly string[]> = {
+  users: ['id', 'handle', 'name', 'bio', 'version', 'created_at'],
+  posts: ['id', 'author_id', 'body', 'version', 'created_at', 'edited_at', 'deleted_at'],
+  comments: ['id', 'post_id', 'parent_id', 'author_id', 'body', 'version', 'created_at', 'edited_at', 'deleted_at'],
+  follows: ['follower_id', 'followee_id', 'created_at'],
+  user_tallies: ['user_id', 'posts', 'followers', 'following'],
+  post_tallies: ['post_id', 'comments', 'comment_people'],
+  post_commenters: ['post_id', 'user_id', 'n'],
+  standings_1: ['post_id', 'author_id', 'lane_time'],
+  standing_drops: ['post_id', 'xid', 'from_lane_time', 'dropped_at'],
+  weightings: ['id', 'half_life_ms', 'base', 'weights', 'in_force', 'created_at'],
+  credentials: ['user_id', 'demo'],
+  sessions: ['id', 'user_id', 'acting', 'created_at'],
+  signing_keys: ['id', 'created_at'],
+  fill_runs: ['id', 'users', 'posts', 'follows', 'comments', 'days', 'seed', 'started_at', 'batches', 'done'],
+  model_migrations: ['id', 'begun_at', 'ended_at', 'state', 'undoes'],
+  model_steps: ['migration_id', 'n', 'field', 'does', 'begun_at', 'ended_at', 'rows'],
+  live_services: ['id', 'host', 'pid', 'started_at', 'seen_at'],
+};
+
+/** Columns whose values leave the database for nobody. */
+const SECRET: Record<string, readonly string[]> = {
+  credentials: ['password_hash'],
+  sessions: ['refresh_hash', 'previous_hash'],
+  signing_keys: ['secret'],
+};
+
+/** How a column's values are shown. */
+export type Showing = 'shown' | 'masked' | 'secret';
+
+/** A row as text, in the order of the columns; masked values and NULL are told apart by the columns' showing. */
+export interface ShownRow {
+  /** Its primary key, as the routes take it. */
+  readonly key: string;
+  readonly values: (string | null)[];
+}
+
+/** Rows of one table. */
+export interface ShownRows {
+  readonly table: string;
+  readonly columns: { readonly name: string; readonly showing: Showing }[];
+  readonly rows: ShownRow[];
+}
+
+/** What a row is associated with by one foreign key, in one direction. */
+export interface Association {
+  /** In words: `author of this post`, `posts by author_id`. */
+  readonly by: string;
+  readonly direction: 'refers to' | 'referred to by';
+  readonly count: number;
+  readonly rows: ShownRows;
+}
+
+/** Looks at rows of the model's tables, private columns masked unless asked for. */
+export class ModelRows {
+  readonly #dataSource: DataSource;
+  readonly #model: Model;
+  readonly #reveal: boolean;
+  readonly #tables: readonly ModelTable[];
+
+  constructor(dataSource: DataSource, model: Model, tables: readonly ModelTable[], reveal: boolean) {
+    this.#dataSource = dataSource;
+    this.#model = model;
+    this.#tables = tables;
+    this.#reveal = reveal;
+  }
+
+  /** The first rows of a table, newest first where it has a time. @throws Problem `not-found` */
+  async first(name: string, limit: number): Promise<ShownRows> {
+    const table = this.#table(name);
+    const newest = table.columns.some((column) => column.name === 'created_at')
+      ? `ORDER BY created_at DESC, ${keyOf(table).map(quoted).join(', ')}`
+      : '';
+    return this.#read(table, newest, [], limit);
+  }
+
+  /** One row, and what it is associated with, both ways. @throws Problem `not-found` */
+  async one(name: string, key: string): Promise<{ row: ShownRows; associations: Association[] }> {
+    const table = this.#table(name);
+    const values = key.split(',');
+    const columns = keyOf(table);
+    if (values.length !== columns.length) throw new Problem('not-found', `There is no row ${key} in ${name}.`);
+    const where = columns.map((column, i) => `${quoted(column)}::text = $${i + 1}`).join(' AND ');
+    const row = await this.#read(table, `WHERE ${where}`, values, 1);
+    if (row.rows.length === 0) throw new Problem('not-found', `There is no row ${key} in ${name}.`);
+    const raw = await this.#dataSource.query<Record<string, string | null>[]>(
+      `SELECT ${table.columns.map((column) => `${quoted(column.name)}::text`).join(', ')} FROM ${quoted(name)} WHERE ${where}`,
+      values,
+    );
+    const associations: Association[] = [];
+    for (const rule of foreignKeys(table)) associations.push(...(await this.#towards(rule, raw[0]!)));
+    for (const other of this.#tables)
+      for (const rule of foreignKeys(other))
+        if (rule.refersTo === name) associations.push(...(await this.#from(other, rule, raw[0]!)));
+    return { row, associations };
+  }
+
+  #table(name: string): ModelTable {
+    const table = this.#tables.find((candidate) => candidate.name === name);
+    if (!table) throw new Problem('not-found', `There is no table ${name} in the model.`);
+    return table;
+  }
+
+  async #towards(rule: ModelConstraint, row: Record<string, string | null>): Promise<Association[]> {
+    const { columns, referenced } = sidesOf(rule);
+    const values = columns.map((column) => row[column]!);
+    if (values.some((value) => value === null)) return [];
+    const rows = await this.#read(this.#table(rule.refersTo!), `WHERE ${matching(referenced)}`, values, ASSOCIATED);
+    return [{ by: columns.at(-1)!, direction: 'refers to', count: rows.rows.length, rows }];
+  }
+
+  async #from(table: ModelTable, rule: ModelConstraint, row: Record<string, string | null>): Promise<Association[]> {
+    const { columns, referenced } = sidesOf(rule);
+    const values = referenced.map((column) => row[column] ?? null);
+    const [counted] = await this.#dataSource.query<{ n: number }[]>(
+      `SELECT count(*)::integer AS n FROM ${quoted(table.name)} WHERE ${matching(columns)}`,
+      values,
+    );
+    if (counted!.n === 0) return [];
+    const rows = await this.#read(table, `WHERE ${matching(columns)}`, values, ASSOCIATED);
+    return [{ by: columns.at(-1)!, direction: 'referred to by', count: counted!.n, rows }];
+  }
+
+  async #read(table: ModelTable, rest: string, parameters: unknown[], limit: number): Promise<ShownRows> {
+    const columns = table.columns.map(({ name }) => ({ name, showing: this.#showing(table.name, name) }));
+    const key = `concat_ws(',', ${keyOf(table)
+      .map((name) => `${quoted(name)}::text`)
+      .join(', ')})`;
+    // What is not shown is not even read.
+    const values = columns.map(({ name, showing }) =>
+      showing === 'shown' ? `left(${quoted(name)}::text, ${LONGEST_VALUE})` : 'NULL',
+    );
+    const rows = await this.#dataSource.query<ShownRow[]>(
+      `SELECT ${key} AS key, ARRAY[${values.join(', ')}]::text[] AS values FROM ${quoted(table.name)} ${rest} LIMIT ${limit}`,
+      parameters,
+    );
+    return { table: table.name, columns, rows };
+  }
+
+  #showing(table: string, column: string): Showing {
+    if (SECRET[table]?.includes(column)) return 'secret';
+    const own = this.#model.find((field) => field.table === table && columnOf(field.name) === column);
+    const isPublic = own ? own.audience === 'anyone' : (PUBLIC[table] ?? []).includes(column);
+    return isPublic || this.#reveal ? 'shown' : 'masked';
+  }
+}
+
+const keyOf = (table: ModelTable): string[] =>
+  table.constraints.find(({ kind }) => kind === 'primary key')?.columns ?? table.columns.map(({ name }) => name);
+
+const foreignKeys = (table: ModelTable): ModelConstraint[] =>
+  table.constraints.filter(({ kind }) => kind === 'foreign key');
+
+const matching = (columns: readonly string[]): string =>
+  columns.map((column, i) => `${quoted(column)} = $${i + 1}`).join(' AND ');
+
+/** The columns of a foreign key on its own side and on the other. */
+export function sidesOf({ definition }: ModelConstraint): { columns: string[]; referenced: string[] } {
+  const [, columns, referenced] = /^FOREIGN KEY \(([^)]*)\) REFERENCES [^(]+\(([^)]*)\)/.exec(definition) ?? [];
+  return { columns: columns?.split(', ') ?? [], referenced: referenced?.split(', ') ?? [] };
+}
