@@ -80,7 +80,7 @@ export function Diagram({
         nodeTypes={nodeTypes}
         edgeTypes={edgeTypes}
         fitView
-        fitViewOptions={{ padding: 0.04, maxZoom: 1.15 }}
+        fitViewOptions={{ padding: { top: '14px', bottom: '14px', left: '14px', right: '52px' }, maxZoom: 1.15 }}
         minZoom={0.3}
         maxZoom={2}
         nodesDraggable={false}

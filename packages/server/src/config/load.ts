@@ -1,7 +1,7 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { parseEnv } from 'node:util';
-import { readModel, type Model, type ModelSource } from '@gather-lane/core';
+import { readModel, type Model } from '@gather-lane/core';
 import { Ajv2020, type ErrorObject } from 'ajv/dist/2020.js';
 import { closest } from 'fastest-levenshtein';
 import { LineCounter, parseDocument, type Document } from 'yaml';
