@@ -1,7 +1,8 @@
 import { randomBytes } from 'node:crypto';
-import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import type { ModelSource } from '@gather-lane/core';
 import type { FastifyInstance } from 'fastify';
 import pg from 'pg';
 import type { DataSource } from 'typeorm';
@@ -10,6 +11,7 @@ import { loadConfig } from '../config/load.js';
 import type { DatabaseAddress } from '../database/address.js';
 import { createDataSource } from '../database/data-source.js';
 import { buildApp, type AppOptions } from '../http/app.js';
+import { migrateModel } from '../model/migration/migrate.js';
 import { OperatorKey } from '../operator/key.js';
 import { createServices, type Services } from '../services.js';
 
@@ -69,6 +71,8 @@ interface Options {
   readonly demo?: boolean;
   readonly environment?: Record<string, string>;
   readonly app?: Partial<AppOptions>;
+  /** Fields of the developer's own, migrated before the service starts. */
+  readonly model?: ModelSource;
   /** Changes the application before it listens. */
   readonly before?: (app: FastifyInstance) => void;
 }
@@ -82,9 +86,11 @@ export async function startTestService(options: Options = {}): Promise<TestServi
     GATHER_LANE_RATES_SIGN_INS_PER_MINUTE: '10000',
     ...options.environment,
   };
+  if (options.model) writeFileSync(join(folder, 'gather-lane.yaml'), JSON.stringify({ model: options.model }));
   const { config } = loadConfig({ folder, environment });
   const dataSource = createDataSource(database, config.database.poolSize, config.model);
   await dataSource.initialize();
+  if (options.model) await migrateModel(dataSource, config.model, { answers: {}, drop: [] });
   const key = new OperatorKey(folder);
   const services = createServices(dataSource, config, key, options.demo ?? false);
   const app = await buildApp(services, { consoleFolder: undefined, notReady: () => null, ...options.app });
