@@ -70,6 +70,51 @@ describe('configuration', () => {
     expect(failure()).toMatch(/line \d/);
   });
 
+  test.each([
+    [
+      'a field that cannot be',
+      ['model:', '  posts:', '    fields:', '      lock-number: { type: integer }'],
+      4,
+      'model.posts.fields.lock-number" is no name',
+    ],
+    [
+      'an unknown key',
+      ['model:', '  posts:', '    fields:', '      lock:', '        type: integer', '        minimun: 1'],
+      6,
+      'Did you mean "model.posts.fields.lock.minimum"?',
+    ],
+    ['a table that takes no fields', ['model:', '  follows:', '    fields: {}'], 2, 'there is no key "model.follows"'],
+    [
+      'a default that breaks its own rule',
+      [
+        'model:',
+        '  users:',
+        '    fields:',
+        '      berth:',
+        '        type: string',
+        '        maxLength: 2',
+        '        default: long',
+      ],
+      7,
+      'default" breaks the field',
+    ],
+    [
+      'a word for whom it is shown to',
+      ['model:', '  users:', '    fields:', '      berth:', '        type: string', '        audience: everybody'],
+      6,
+      'must be one of anyone, owner, operator',
+    ],
+    [
+      'a wrong type',
+      ['model:', '  users:', '    fields:', '      berth: { type: text }'],
+      4,
+      'type" must be one of string, integer, number, boolean',
+    ],
+  ])('a model file with %s is refused with the line and the mend', (_, lines, line, text) => {
+    write(lines.join('\n'));
+    expect(load).toThrow(new RegExp(`line ${line}: .*${text.replace(/[?.()]/g, '\\$&')}`));
+  });
+
   test('the first file that `config` writes is accepted and says every key with its variable', () => {
     const starter = starterConfig();
     write(starter);
@@ -83,7 +128,10 @@ describe('configuration', () => {
     rmSync(join(folder, 'gather-lane.yaml'));
     const defaults = load();
     write(active);
-    expect(load()).toEqual(defaults);
+    const config = load();
+    expect({ ...config, model: [] }).toEqual(defaults);
+    // The example of a model is one that can be used.
+    expect(config.model).toMatchObject([{ table: 'posts', name: 'lockNumber', kind: 'integer', indexed: true }]);
     for (const { variable } of configKeys()) expect(starter).toContain(variable);
   });
 });

@@ -123,3 +123,50 @@ describe('fill', () => {
     expect((await service.call('GET', '/v1/operator/stats', { as: service.operatorKey })).status).toBe(200);
   });
 });
+
+test('own fields are filled from their rules and makers, also over several runs, and checked by the same rules', async () => {
+  const own = await startTestService({
+    model: {
+      users: {
+        fields: {
+          mooring: { type: 'string', maxLength: 30, required: true, fill: 'place' },
+          call: { type: 'string', maxLength: 20, unique: true, required: true },
+          friend: { references: 'users' },
+        },
+      },
+      posts: {
+        fields: {
+          plate: { type: 'string', pattern: '^[A-Z]{2}-[0-9]{3}$', maxLength: 6 },
+          at: { type: 'string', format: 'date-time' },
+        },
+      },
+      comments: { fields: { tone: { type: 'string', enum: ['kind', `it's`, 'a\\tb'] } } },
+    },
+  });
+  const { model } = own.services.config;
+  const options = { amongReal: false, model, progress: () => undefined };
+  await fill(own.dataSource, { ...order, users: 300, posts: 400, comments: 400 }, options);
+  await fill(own.dataSource, { ...order, users: 50, posts: 50 }, options);
+  const check = async () =>
+    (await checkData(own.dataSource, { repair: false, model, progress: () => undefined })).filter(
+      ({ count }) => count > 0,
+    );
+  expect(await check()).toEqual([]);
+  const [filled] = await own.dataSource.query<Record<string, number>[]>(
+    `SELECT count(DISTINCT f_call)::integer AS calls, count(f_friend)::integer AS friends, (SELECT count(f_plate)::integer FROM posts) AS plates FROM users`,
+  );
+  expect(filled!.calls).toBe(350);
+  expect(filled!.friends).toBeGreaterThan(200);
+  expect(filled!.plates).toBeGreaterThan(250);
+
+  await own.dataSource.query(`ALTER TABLE comments DROP CONSTRAINT comments_f_tone_rule`);
+  await own.dataSource.query(`UPDATE comments SET f_tone = 'rude' WHERE id = (SELECT id FROM comments LIMIT 1)`);
+  await own.dataSource.query(`UPDATE posts SET f_plate = 'ab-1' WHERE id IN (SELECT id FROM posts LIMIT 5)`);
+  expect((await check()).map(({ name, count, examples }) => [name, count, examples[0]!.found])).toEqual([
+    ['posts.plate-pattern', 5, 'ab-1'],
+    ['comments.tone-rule', 1, 'rude'],
+  ]);
+  const few = [{ ...model[1]!, kind: 'integer' as const, rule: { maximum: 3 } }];
+  await expect(fill(own.dataSource, order, { ...options, model: few })).rejects.toThrow('gather-lane model migrate');
+  await own.stop();
+});

@@ -51,7 +51,8 @@ const repeats: Finder = async (database, change) => {
 };
 
 const orphans: Finder = async (database, change) => {
-  if (!change.present) return {};
+  // Of a column that is turned into a reference, the change of its type counts them.
+  if (!change.present || (change.kind === 'add-reference' && change.present.type !== 'uuid')) return {};
   const column = convertSql(columnSql(change), 'uuid');
   const [row] = await database.query<{ orphans: number; examples: string[] | null }[]>(
     `SELECT count(*)::integer AS orphans, (array_agg(v::text))[1:${EXAMPLES}] AS examples

@@ -301,7 +301,7 @@ const STEPS: Record<Change['kind'], Maker> = {
               'contract',
               'empty what names nobody',
               `${column} = NULL`,
-              `${column} IS NOT NULL AND NOT EXISTS (SELECT FROM users u WHERE u.id = ${column})`,
+              `${column} IS NOT NULL AND NOT EXISTS (SELECT FROM users u WHERE u.id = ${table}.${column})`,
             ),
           ];
     return [
@@ -356,9 +356,17 @@ function parted(field: Field, answer: Answer | undefined): Draft[] {
   ];
 }
 
+/** The body of a function, in a quote that does not occur in it: values of an enum may hold anything. */
+function body(text: string): string {
+  let tag = '$$';
+  for (let n = 1; text.includes(tag); n++) tag = `$b${n}$`;
+  return `${tag} ${text} ${tag}`;
+}
+
 /**
  * A new type is built in a column beside the old one, kept in step by a trigger, and takes its place in one short
- * transaction. An ALTER of the type would rewrite the whole table while nobody may read it.
+ * transaction. An ALTER of the type would rewrite the whole table while nobody may read it. Columns are written with
+ * their table: a subquery on users has one of the same name nearer by.
  */
 function changeType(field: Field, answer: Answer | undefined, orphans: Answer | undefined): Draft[] {
   const { table } = field;
@@ -380,10 +388,15 @@ function changeType(field: Field, answer: Answer | undefined, orphans: Answer | 
     atOnce(
       'expand',
       'keep both in step',
-      `CREATE OR REPLACE FUNCTION ${keeper}() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN NEW.${next} := ${value('NEW.')}; RETURN NEW; END $$`,
+      `CREATE OR REPLACE FUNCTION ${keeper}() RETURNS trigger LANGUAGE plpgsql AS ${body(`BEGIN NEW.${next} := ${value('NEW.')}; RETURN NEW; END`)}`,
       `CREATE OR REPLACE TRIGGER ${keeper} BEFORE INSERT OR UPDATE ON ${table} FOR EACH ROW EXECUTE FUNCTION ${keeper}()`,
     ),
-    batches('expand', 'convert the values', `${next} = ${value('')}`, `${next} IS DISTINCT FROM ${value('')}`),
+    batches(
+      'expand',
+      'convert the values',
+      `${next} = ${value(`${table}.`)}`,
+      `${next} IS DISTINCT FROM ${value(`${table}.`)}`,
+    ),
     atOnce(
       'contract',
       'put the new column in the place of the old',
