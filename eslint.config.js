@@ -73,7 +73,9 @@ export default tseslint.config(
   {
     files: ['scripts/**', '**/*.test.ts', '**/tests/**', 'bench/**'],
     rules: { 'no-console': 'off' },
-    languageOptions: { globals: { console: 'readonly', process: 'readonly', URL: 'readonly' } },
+    languageOptions: {
+      globals: { console: 'readonly', performance: 'readonly', process: 'readonly', URL: 'readonly' },
+    },
   },
   { files: ['packages/console/src/**'], ...reactHooks.configs.flat.recommended },
 );

@@ -4,6 +4,7 @@ export { starterConfig } from './config/starter.js';
 export { makeDataFolder, startCluster, type Cluster } from './database/cluster/cluster.js';
 export { createDataSource } from './database/data-source.js';
 export { DatabaseFault } from './database/diagnose.js';
+export { copyRows } from './database/copy.js';
 export { migrate } from './database/migrate.js';
 export { checkSetup, type SetupFinding } from './setup/check.js';
 export { StartRefused, startService, type Service, type StartOptions } from './service.js';

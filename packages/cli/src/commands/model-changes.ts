@@ -81,7 +81,7 @@ async function printPlan(plan: Plan): Promise<void> {
     `${plural(plan.changes.length, 'change')}. ` +
       (open.length === 0
         ? plan.changes.some(({ waitsFor }) => waitsFor.length > 0)
-          ? 'What is marked with ⧗ waits until those services run by this model file; the rest: gather-lane model migrate'
+          ? 'What is marked with ~ waits until those services run by this model file; the rest: gather-lane model migrate'
           : 'Nothing stands in the way: gather-lane model migrate'
         : 'Before it can be done, choose for what is marked with ! — asked for by `gather-lane model migrate`, or in a file:'),
   );
@@ -113,7 +113,7 @@ function printChange(
   }
   if (waitsFor.length > 0)
     say(
-      `${colors.yellow('⧗')} Waits for ${plural(waitsFor.length, 'service')} of an older model (${waitsFor.map(({ pid, host }) => `process ${pid} on ${host}`).join(', ')}).`,
+      `${colors.yellow('~')} Waits for ${plural(waitsFor.length, 'service')} of an older model (${waitsFor.map(({ pid, host }) => `process ${pid} on ${host}`).join(', ')}).`,
       2,
     );
   for (const statement of steps.flatMap(stepAsSql)) say(colors.dim(statement), 4);

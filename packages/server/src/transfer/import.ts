@@ -88,7 +88,10 @@ async function lookThrough(
   let rows = 0;
   for await (const { number, row } of linesOf(path, (text) => hash.update(text + '\n'))) {
     const unknown = Object.keys(row).find((key) => !columns.has(key));
-    if (unknown) throw new TransferRefused(`${path}, line ${number}: ${table.name} has no column "${unknown}".`);
+    if (unknown)
+      throw new TransferRefused(
+        `${path}, line ${number}: ${table.name} has no column "${unknown}".${unknown.startsWith('f_') ? ' It is a field of your own: bring its model file here, and run `gather-lane model migrate` first.' : ''}`,
+      );
     const missing = [...columns].find(([name, needed]) => needed && row[name] === undefined);
     if (missing) throw new TransferRefused(`${path}, line ${number}: the column "${missing[0]}" is missing.`);
     const at = typeof row.created_at === 'string' ? Date.parse(row.created_at) : 0;
@@ -139,22 +142,52 @@ async function importTable(
   progress: TransferProgress,
 ): Promise<ImportResult> {
   let [made, done] = [0, 0];
-  const flush = async (batch: Line[]) => {
-    made += await importBatch(dataSource, table, path, batch);
+  // A row may refer to one of its own table that comes later: such columns are filled once all rows are there.
+  const later = await selfReferences(dataSource, table.name);
+  for await (const batch of batchesOf(path)) {
+    made += await importBatch(dataSource, { ...table, later }, path, batch);
     progress(table.name, (done += batch.length));
-  };
+  }
+  if (later.length > 0) for await (const batch of batchesOf(path)) await fillLater(dataSource, table, later, batch);
+  return { table: table.name, made, skipped: done - made };
+}
+
+async function* batchesOf(path: string): AsyncGenerator<Line[]> {
   let batch: Line[] = [];
   for await (const line of linesOf(path)) {
     batch.push(line);
     if (batch.length < BATCH) continue;
-    await flush(batch);
+    yield batch;
     batch = [];
   }
-  if (batch.length > 0) await flush(batch);
-  return { table: table.name, made, skipped: done - made };
+  if (batch.length > 0) yield batch;
 }
 
-async function importBatch(dataSource: DataSource, table: TransferTable, path: string, batch: Line[]): Promise<number> {
+/** Own fields of a table that refer to rows of the same table. */
+async function selfReferences(dataSource: DataSource, table: string): Promise<string[]> {
+  const rows = await dataSource.query<{ name: string }[]>(
+    `SELECT a.attname AS name FROM pg_constraint k JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = ANY (k.conkey)
+     WHERE k.contype = 'f' AND k.conrelid = $1::regclass AND k.confrelid = k.conrelid AND a.attname LIKE 'f\\_%'`,
+    [table],
+  );
+  return rows.map(({ name }) => name);
+}
+
+/** Fills those columns where they are still empty; one that names nobody stays so. */
+async function fillLater(dataSource: DataSource, table: TransferTable, later: string[], batch: Line[]): Promise<void> {
+  const rows = JSON.stringify(batch.map(({ row }) => row));
+  for (const name of later)
+    await dataSource.query(
+      `UPDATE ${table.name} t SET "${name}" = r."${name}" FROM jsonb_populate_recordset(NULL::${table.name}, $1::jsonb) r
+       WHERE t.id = r.id AND t."${name}" IS NULL AND EXISTS (SELECT FROM ${table.name} o WHERE o.id = r."${name}")`,
+      [rows],
+    );
+}
+
+/** A table with the columns that are filled after all its rows are in. */
+type ImportedTable = TransferTable & { readonly later: readonly string[] };
+
+async function importBatch(dataSource: DataSource, table: ImportedTable, path: string, batch: Line[]): Promise<number> {
   try {
     return await inTransaction(dataSource, (manager) => insert(manager, table, batch));
   } catch (error) {
@@ -163,8 +196,8 @@ async function importBatch(dataSource: DataSource, table: TransferTable, path: s
 }
 
 /** Columns that the file does not name take their defaults. */
-async function insert(manager: EntityManager, table: TransferTable, batch: Line[]): Promise<number> {
-  const columns = Object.keys(batch[0]!.row);
+async function insert(manager: EntityManager, table: ImportedTable, batch: Line[]): Promise<number> {
+  const columns = Object.keys(batch[0]!.row).filter((name) => !table.later.includes(name));
   const names = columns.map((name) => `"${name}"`).join(', ');
   const made = await manager.query<unknown[]>(
     `INSERT INTO ${table.name} (${names}) SELECT ${names} FROM jsonb_populate_recordset(NULL::${table.name}, $1::jsonb)
@@ -177,7 +210,7 @@ async function insert(manager: EntityManager, table: TransferTable, batch: Line[
 /** Which line of a batch the database refuses; tried one by one in a transaction that is taken back. */
 async function firstRefused(
   dataSource: DataSource,
-  table: TransferTable,
+  table: ImportedTable,
   path: string,
   batch: Line[],
 ): Promise<TransferRefused | null> {

@@ -201,3 +201,24 @@ describe('Atom', () => {
     expect((await source.call('GET', '/v1/users/@nobody_here/posts.atom')).status).toBe(404);
   });
 });
+
+test('own fields come along, references among users too, and need their model file on the other side', async () => {
+  const model = {
+    users: { fields: { friend: { references: 'users' }, order: { type: 'string', enum: [`it's`, '🛶 "x"'] } } },
+    posts: { fields: { at: { type: 'string', format: 'date-time' }, lockNumber: { type: 'integer' } } },
+  };
+  const [own, empty] = [await startTestService({ model }), await startTestService({ model })];
+  await loadDemo(own.dataSource, own.services.config.model, quiet);
+  // Everybody's friend is the one after them: half of the references lead to rows that come later.
+  await own.dataSource.query(
+    `UPDATE users u SET f_friend = n.next FROM (SELECT id, coalesce(lead(id) OVER w, first_value(id) OVER w) AS next FROM users WINDOW w AS (ORDER BY id)) n WHERE n.id = u.id`,
+  );
+  await exportAll(own.dataSource, folder, quiet);
+  await expect(importAll(target.dataSource, folder, quiet)).rejects.toThrow(
+    /users has no column "f_\w+"\. It is a field of your own: bring its model file here/,
+  );
+  await importAll(empty.dataSource, folder, quiet);
+  for (const table of ['users', 'posts']) expect(await contents(empty, table)).toEqual(await contents(own, table));
+  await own.stop();
+  await empty.stop();
+});
