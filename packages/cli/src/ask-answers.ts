@@ -1,6 +1,6 @@
 import input from '@inquirer/input';
 import select from '@inquirer/select';
-import type { Answers, PlannedChange } from '@gather-lane/server';
+import type { Answer, Answers, PlannedChange } from '@gather-lane/server';
 import { Failure } from './failure.js';
 import { print } from './output.js';
 import { server } from './settings.js';
@@ -11,7 +11,7 @@ export async function askAnswers(
   drop: readonly string[],
   known: Answers,
 ): Promise<Answers> {
-  const { readAnswers } = await server();
+  const { valueFromText } = await server();
   const answers: Record<string, Answers[string]> = { ...known };
   for (const { change, open: hazards } of open) {
     const path = `${change.table}.${change.name}`;
@@ -25,8 +25,10 @@ export async function askAnswers(
         choices: ways.map(({ answer, does }) => ({ name: `${answer}  ${does}`, value: answer })),
       });
       const key = /^\{ (\w+): /.exec(chosen)?.[1];
-      const answer = key === undefined ? chosen : `{ ${key}: ${await input({ message: `${key}:`, required: true })} }`;
-      answers[path] = { ...answers[path], ...readAnswers(`x: { ${kind}: ${answer} }`, 'Your answer').x };
+      const typed = key === undefined ? '' : await input({ message: `${key}:`, required: true });
+      const value = key === 'constant' ? valueFromText(change.field!.kind, typed) : typed;
+      const answer = (key === undefined ? chosen : { [key]: value }) as Answer;
+      answers[path] = { ...answers[path], [kind]: answer };
     }
   }
   return answers;
