@@ -83,6 +83,21 @@ async function countRows(dataSource: DataSource, table: string): Promise<number>
   return row!.n;
 }
 
+/** Comments on tables, columns and constraints: in those of the last stand the rules of the developer's own fields. */
+const COMMENTS = `
+  SELECT format('COMMENT ON TABLE %I IS %L', c.relname, d.description) AS definition, 1 AS part
+  FROM pg_description d JOIN pg_class c ON c.oid = d.objoid AND d.classoid = 'pg_class'::regclass AND d.objsubid = 0
+  WHERE c.relnamespace = 'public'::regnamespace AND c.relkind = 'r'
+  UNION ALL
+  SELECT format('COMMENT ON COLUMN %I.%I IS %L', c.relname, a.attname, d.description), 2
+  FROM pg_description d JOIN pg_class c ON c.oid = d.objoid AND d.classoid = 'pg_class'::regclass
+  JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum = d.objsubid
+  WHERE c.relnamespace = 'public'::regnamespace AND c.relkind = 'r' AND d.objsubid > 0
+  UNION ALL
+  SELECT format('COMMENT ON CONSTRAINT %I ON %I IS %L', k.conname, c.relname, d.description), 3
+  FROM pg_description d JOIN pg_constraint k ON k.oid = d.objoid AND d.classoid = 'pg_constraint'::regclass
+  JOIN pg_class c ON c.oid = k.conrelid WHERE c.relnamespace = 'public'::regnamespace
+  ORDER BY part, definition`;
 const FUNCTIONS = `SELECT pg_get_functiondef(oid) AS definition FROM pg_proc WHERE pronamespace = 'public'::regnamespace ORDER BY proname`;
 const TRIGGERS = `SELECT pg_get_triggerdef(t.oid) AS definition FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid
   WHERE NOT t.tgisinternal AND c.relnamespace = 'public'::regnamespace ORDER BY c.relname, t.tgname`;
@@ -116,7 +131,7 @@ export async function modelAsSql(dataSource: DataSource): Promise<string> {
   );
   // Bodies of SQL functions and views name tables, so these come after; a view may be used by a function.
   const rest: string[] = [];
-  for (const sql of [VIEWS, FUNCTIONS, TRIGGERS])
+  for (const sql of [COMMENTS, VIEWS, FUNCTIONS, TRIGGERS])
     for (const { definition } of await dataSource.query<{ definition: string }[]>(sql))
       rest.push(`${definition.trim().replace(/;$/, '')};`);
   return ['SET check_function_bodies = off;', ...made, ...keys, ...indexes, ...rest].join('\n\n') + '\n';

@@ -4,11 +4,17 @@ import type { DataSource } from 'typeorm';
 import { createDataSource } from '../database/data-source.js';
 import { addComments, addFollows, addPosts, addUsers } from '../tests/graph.js';
 import { makeDatabase, startTestService, type TestService } from '../tests/test-service.js';
+import { planMigration } from './migration/plan.js';
 import { describeModel, modelAsMermaid, modelAsSql } from './describe.js';
 
 let service: TestService;
 beforeAll(async () => {
-  service = await startTestService();
+  service = await startTestService({
+    model: {
+      posts: { fields: { lockNumber: { type: 'integer', maximum: 21 }, order: { type: 'string', enum: [`it's`] } } },
+      users: { fields: { friend: { references: 'users' }, call: { type: 'string', unique: true } } },
+    },
+  });
   const users = await addUsers(service, 3, 'modelled');
   await addFollows(service, users[0]!, users.slice(1));
   const posts = await addPosts(service, [{ author: users[0]!, secondsAgo: 5 }]);
@@ -88,6 +94,13 @@ describe('the model', () => {
     await empty.client.query(`INSERT INTO users (id, handle, name) VALUES (gen_random_uuid(), 'somebody', 'Somebody')`);
     await empty.client.query(`INSERT INTO posts (id, author_id, body) SELECT gen_random_uuid(), id, 'x' FROM users`);
     expect((await empty.client.query(`SELECT posts FROM user_tallies`)).rows).toEqual([{ posts: 1 }]);
+    await empty.drop();
+  });
+
+  test('as SQL holds own fields with their rules, so that nothing is left to migrate', async () => {
+    const empty = await blank();
+    await empty.client.query(await modelAsSql(service.dataSource));
+    expect((await planMigration(empty.dataSource, service.services.config.model, {})).changes).toEqual([]);
     await empty.drop();
   });
 

@@ -1,5 +1,6 @@
 import { pathOf, type Answers, type Model } from '@gather-lane/core';
 import type { DataSource, QueryRunner } from 'typeorm';
+import { sqlState } from '../../database/transaction.js';
 import { ModelMigration, ModelStep } from '../model-migration.entity.js';
 import { HEARTBEAT_MS, type Live } from './live.js';
 import { planMigration, type Plan, type PlannedChange } from './plan.js';
@@ -136,7 +137,7 @@ async function migrate(
     return { id, steps, waiting };
   } catch (error) {
     await close(dataSource, 'failed', (error as Error).message).catch(() => undefined);
-    throw error instanceof StepRefused ? new MigrationRefused(error.message) : error;
+    throw refusal(error) ?? error;
   }
 }
 
@@ -144,6 +145,18 @@ async function migrate(
 export async function rememberedAnswers(dataSource: DataSource): Promise<Answers> {
   const last = await latest(dataSource);
   return last && last.state !== 'done' ? last.answers : {};
+}
+
+/** What rows that came in meanwhile, or an answer that mended too little, can break. */
+const BROKEN_RULES = ['23502', '23503', '23505', '23514'];
+
+function refusal(error: unknown): MigrationRefused | null {
+  if (error instanceof StepRefused) return new MigrationRefused(error.message);
+  if (!BROKEN_RULES.includes(sqlState(error) ?? '')) return null;
+  const { message, detail } = (error as { driverError: { message: string; detail?: string } }).driverError;
+  return new MigrationRefused(
+    `Rows stood in the way after all: ${[message, detail].filter(Boolean).join('. ')}\nWhat was done before is done. Look again with \`gather-lane model changes\`.`,
+  );
 }
 
 const latest = (dataSource: DataSource): Promise<ModelMigration | null> =>

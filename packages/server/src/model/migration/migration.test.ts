@@ -195,6 +195,18 @@ describe('values that are in the way', () => {
     expect(await dataSource.query(`SELECT tgname FROM pg_trigger WHERE tgname LIKE 'keep_%'`)).toEqual([]);
   });
 
+  test('that an answer makes repeat stop the migration in plain words, and the next plan asks about them', async () => {
+    await migrate(plain);
+    await set('f_call', 'bio');
+    const both = model({ call: { type: 'string', maxLength: 5, unique: true } });
+    await expect(migrate(both, { 'users.call': { 'values-do-not-fit': 'nearest' } })).rejects.toThrow(
+      /Rows stood in the way after all: could not create unique index.*\n.*gather-lane model changes/,
+    );
+    expect(await hazards(both)).toMatchObject([{ kind: 'values-repeat', rows: 7 }]);
+    await migrate(both, { 'users.call': { 'values-repeat': 'keep-first' } });
+    await isCurrent(both);
+  });
+
   test('that name nobody are emptied before they become a reference', async () => {
     await migrate(plain);
     await set(
