@@ -286,4 +286,34 @@ describe('config and check setup', () => {
       /PostgreSQL +good +.*embedded cluster/,
     );
   });
+
+  test('sessions are listed and ended, everywhere if wanted; a password is changed from standard input', async () => {
+    const folderOf = (name: string) => ({ GATHER_LANE_SESSION_FILE: join(folder, `${name}.json`) });
+    const as = (name: string, args: string[], input?: string) =>
+      run(['--address', service.address, ...args], {
+        cwd: folder,
+        env: folderOf(name),
+        ...(input !== undefined && { input }),
+      });
+    await as(
+      'one',
+      ['sign-up', 'Sessa Tull', '--email', 'sessa@cut.example', '--handle', 'sessa', '--password-stdin'],
+      'first password',
+    );
+    await as('two', ['sign-in', 'sessa', '--password-stdin'], 'first password');
+    const listed = await as('one', ['sessions', '--json']);
+    const sessions = JSON.parse(listed.out) as { id: string; current: boolean }[];
+    expect(sessions).toHaveLength(2);
+    expect((await as('one', ['sessions'])).out).toMatch(/this one/);
+    const other = sessions.find(({ current }) => !current)!.id;
+    expect((await as('one', ['sessions', '--end', other.slice(-8)])).out).toBe(`Ended ${other.slice(-6)}.\n`);
+    expect((await as('two', ['whoami'])).code).toBe(1);
+    expect((await as('one', ['password', '--password-stdin'], 'wrong one\nsecond password')).err).toContain(
+      'current is not the password',
+    );
+    expect((await as('one', ['password', '--password-stdin'], 'first password\nsecond password\n')).code).toBe(0);
+    expect((await as('two', ['sign-in', 'sessa', '--password-stdin'], 'second password')).code).toBe(0);
+    expect((await as('two', ['sign-out', '--everywhere'])).out).toBe('Signed out everywhere.\n');
+    expect((await as('one', ['whoami'])).code).toBe(1);
+  });
 });

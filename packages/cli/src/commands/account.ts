@@ -1,8 +1,8 @@
 import type { Session } from '@gather-lane/client';
 import type { Command } from 'commander';
-import { addressOf, connect, connectAsNobody, unwrap, type CommonOptions } from '../context.js';
+import { addressOf, connect, connectAsNobody, unwrap, wholeId, type CommonOptions } from '../context.js';
 import { Failure } from '../failure.js';
-import { at, harmless, print, printJson, printTable } from '../output.js';
+import { at, harmless, print, printJson, printTable, shortId } from '../output.js';
 import { FIELD_HELP, fieldOption, fieldValues } from '../own-fields.js';
 import { askPassword } from '../password.js';
 import { store } from '../store.js';
@@ -11,7 +11,7 @@ interface PasswordOptions extends CommonOptions {
   passwordStdin?: boolean;
 }
 
-/** Adds the commands that sign up, in and out, and `whoami`. */
+/** Adds the commands that sign up, in and out, `sessions`, `password` and `whoami`. */
 export function accountCommands(program: Command): void {
   program
     .command('sign-up')
@@ -62,17 +62,68 @@ export function accountCommands(program: Command): void {
   program
     .command('sign-out')
     .description('Sign out: the session is ended on the service too')
+    .option('--everywhere', 'end every session of yours, on other machines too')
     .action(async (_: unknown, command: Command) => {
-      const options = command.optsWithGlobals<CommonOptions>();
+      const options = command.optsWithGlobals<CommonOptions & { everywhere?: boolean }>();
       const { client, address } = connect(options);
       if (!store.session(address)) throw new Failure(`You are not signed in at ${address}.`);
-      const { response } = await client.DELETE('/v1/sessions/current');
+      const { response } = options.everywhere
+        ? await client.DELETE('/v1/sessions')
+        : await client.DELETE('/v1/sessions/current');
       store.forget(address);
       // A session that had ended before is as good as signed out.
       if (!response.ok && response.status !== 401)
         throw new Failure(`Signed out here, but the service answered ${response.status}.`);
       if (options.json) printJson({ signedOut: true });
-      else print('Signed out.');
+      else print(options.everywhere ? 'Signed out everywhere.' : 'Signed out.');
+    });
+
+  program
+    .command('sessions')
+    .description('List your sessions, or end one of them')
+    .option('--end <session>', 'id of the session, or its end')
+    .action(async (_: unknown, command: Command) => {
+      const options = command.optsWithGlobals<CommonOptions & { end?: string }>();
+      const { client, address } = connect(options);
+      if (options.end) {
+        const session = wholeId(options.end, address);
+        unwrap(await client.DELETE('/v1/sessions/{session}', { params: { path: { session } } }));
+        return options.json ? printJson({ ended: session }) : print(`Ended ${shortId(session)}.`);
+      }
+      const { items } = unwrap(await client.GET('/v1/sessions'));
+      store.show(
+        address,
+        items.map(({ id }) => id),
+      );
+      if (options.json) return printJson(items);
+      printTable(
+        [{ head: 'ID' }, { head: 'BEGUN' }, { head: 'RENEWED' }, { head: 'ENDS' }, { head: '' }],
+        items.map(({ id, createdAt, renewedAt, expiresAt, current, acting }) => [
+          shortId(id),
+          at(createdAt),
+          at(renewedAt),
+          at(expiresAt),
+          [current && 'this one', acting && 'the operator acting as you'].filter(Boolean).join(', '),
+        ]),
+      );
+    });
+
+  program
+    .command('password')
+    .description('Change your password; your other sessions end')
+    .option('--password-stdin', 'read the old and the new password from standard input, a line each')
+    .action(async (_: unknown, command: Command) => {
+      const options = command.optsWithGlobals<PasswordOptions>();
+      const { client } = connect(options);
+      const [current = '', password = ''] = options.passwordStdin
+        ? (await askPassword(true, '')).split(/\r?\n/)
+        : [
+            await askPassword(false, 'Password so far'),
+            await askPassword(false, 'New password (10 characters or more)'),
+          ];
+      unwrap(await client.PUT('/v1/me/password', { body: { current, password } }));
+      if (options.json) printJson({ changed: true });
+      else print('Changed. Your other sessions have ended.');
     });
 
   program

@@ -1,5 +1,5 @@
 /** Things that somebody owns. */
-export type OwnedKind = 'post' | 'comment' | 'user';
+export type OwnedKind = 'post' | 'comment' | 'user' | 'session';
 
 /** What a route declares about who may call it. */
 export type DoorwayRule = 'anyone' | 'signed-in' | 'operator' | `owner of ${OwnedKind}`;
@@ -30,6 +30,7 @@ const RULES: ReadonlySet<string> = new Set<DoorwayRule>([
   'owner of post',
   'owner of comment',
   'owner of user',
+  'owner of session',
 ]);
 
 /** True for a rule that this module can decide. */

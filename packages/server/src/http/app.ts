@@ -97,6 +97,7 @@ export async function buildApp(services: Services, options: AppOptions): Promise
     post: (reference) => services.posts.owned(readId(reference, 'post')),
     comment: (reference) => services.comments.owned(readId(reference, 'comment')),
     user: (reference) => services.users.owned(reference),
+    session: (reference) => services.sessions.owned(readId(reference, 'session')),
   });
   useOriginCheck(app, address);
   app.addSchema(ProblemSchema);
@@ -124,7 +125,11 @@ function routes(app: App, services: Services): void {
   docsRoutes(app);
 }
 
-function readiness(app: FastifyInstance, { address }: Services, { notReady, operatorReady }: AppOptions): void {
+function readiness(
+  app: FastifyInstance,
+  { address, dataSource }: Services,
+  { notReady, operatorReady }: AppOptions,
+): void {
   const worksEvenSo = (url: string) =>
     !url.startsWith('/v1/') ||
     url.startsWith('/v1/openapi') ||
@@ -135,11 +140,11 @@ function readiness(app: FastifyInstance, { address }: Services, { notReady, oper
     const { url } = request.routeOptions;
     if (reason && url !== undefined && !worksEvenSo(url)) throw new Problem('not-ready', reason);
   });
-  app.get('/ready', { config: { doorway: 'anyone' }, schema: { hide: true } }, (request, reply) => {
+  app.get('/ready', { config: { doorway: 'anyone' }, schema: { hide: true } }, async (request, reply) => {
     const reason = notReady();
-    return reason
-      ? sendProblem(reply, request, address, new Problem('not-ready', reason))
-      : reply.send({ ready: true });
+    if (reason) return sendProblem(reply, request, address, new Problem('not-ready', reason));
+    await dataSource.query(`SELECT 1`);
+    return reply.send({ ready: true });
   });
 }
 

@@ -1,5 +1,6 @@
 import type { FastifyError, FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import type { ProblemCode } from './problem-catalogue.js';
+import { isDatabaseGone } from '../database/gone.js';
 import { Problem } from './problem.js';
 import type { PublicAddress } from './public-address.js';
 
@@ -40,6 +41,7 @@ function toProblem(error: FastifyError | Problem): Problem {
   if (error instanceof Problem) return error;
   const known = FRAMEWORK[error.code];
   if (known) return new Problem(...known);
+  if (isDatabaseGone(error)) return new Problem('no-database', 'The database does not answer: try again in a moment.');
   if (error.statusCode === 429) return new Problem('too-often', error.message);
   if (error instanceof SyntaxError || error.statusCode === 400) return new Problem('malformed', error.message);
   return new Problem('internal', 'Something went wrong on our side. Nothing was half done.');
@@ -53,6 +55,7 @@ export function sendProblem(
   problem: Problem,
 ): FastifyReply {
   const instance = problem.status >= 500 ? `urn:uuid:${request.id}` : request.url;
+  if (problem.code === 'no-database') void reply.header('retry-after', '2');
   if (problem.status === 401) void reply.header('www-authenticate', 'Bearer');
   // Serialised here, so that a route's own reply schema has no say in it.
   return reply

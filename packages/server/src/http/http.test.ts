@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { request as rawRequest } from 'node:http';
 import { Validator } from '@seriousme/openapi-schema-validator';
+import pg from 'pg';
 import { startTestService, type TestService } from '../tests/test-service.js';
 import { PROBLEMS } from './problem-catalogue.js';
 
@@ -218,5 +219,36 @@ describe('absolute addresses', () => {
     });
     expect(headers.get('strict-transport-security')).toContain('max-age');
     await behind.stop();
+  });
+});
+
+describe('without its database', () => {
+  test('a service says so with 503, on /ready too, and works again once the database is back', async () => {
+    const cut = await startTestService();
+    const user = await cut.user();
+    const admin = new pg.Client({ ...cut.database, database: 'postgres' });
+    await admin.connect();
+    const allow = (yes: boolean) => admin.query(`ALTER DATABASE ${cut.database.database} ALLOW_CONNECTIONS ${yes}`);
+    await allow(false);
+    await admin.query(`SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = $1`, [
+      cut.database.database,
+    ]);
+    const statuses = async () =>
+      Promise.all(
+        ['/ready', '/v1/posts', '/v1/feeds/following'].map(
+          async (path) => (await cut.call('GET', path, { as: user })).status,
+        ),
+      );
+    expect(await statuses()).toEqual([503, 503, 503]);
+    const { json, headers } = await cut.call('GET', '/v1/posts');
+    expect([json.status, headers.get('retry-after'), json.detail]).toEqual([
+      503,
+      '2',
+      'The database does not answer: try again in a moment.',
+    ]);
+    await allow(true);
+    expect(await statuses()).toEqual([200, 200, 200]);
+    await admin.end();
+    await cut.stop();
   });
 });

@@ -157,8 +157,14 @@ export const PROBLEMS = {
   'not-ready': kind(
     503,
     'The service is not ready',
-    'The database is missing migrations.',
+    'The database is missing migrations, or columns that the model file names.',
     'Read `detail`: it says what to run.',
+  ),
+  'no-database': kind(
+    503,
+    'The database does not answer',
+    'The service could not reach its database, or the connection broke. What was under way was not done.',
+    'Try again in a moment. If it lasts, `gather-lane check setup` says what is wrong.',
   ),
 } as const satisfies Record<string, ProblemKind>;
 

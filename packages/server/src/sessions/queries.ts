@@ -26,3 +26,27 @@ export const ROTATE_SESSION = `
 /** A refresh token that was rotated away and comes again was stolen or copied: its session ends. */
 export const END_REUSED_SESSION = `
   UPDATE sessions SET ended_at = clock_timestamp() WHERE id = $1 AND previous_hash = $2 AND ended_at IS NULL`;
+
+/** A user's live sessions ($1), the one used last first. Cost: one range of sessions_user. */
+export const LIST_SESSIONS = `
+  SELECT id, acting, created_at, coalesce(rotated_at, created_at) AS renewed_at, expires_at FROM sessions
+  WHERE user_id = $1 AND ended_at IS NULL AND expires_at > clock_timestamp()
+  ORDER BY coalesce(rotated_at, created_at) DESC, id DESC LIMIT 200`;
+
+/** A row of that statement. */
+export interface SessionRow {
+  readonly id: string;
+  readonly acting: boolean;
+  readonly created_at: Date;
+  readonly renewed_at: Date;
+  readonly expires_at: Date;
+}
+
+/** Ends a user's live sessions ($1), all but one ($2, null for none). */
+export const END_SESSIONS = `
+  UPDATE sessions SET ended_at = clock_timestamp()
+  WHERE user_id = $1 AND ended_at IS NULL AND id IS DISTINCT FROM $2::uuid`;
+
+/** Changes a password, guarded by the hash that was checked ($2): of two changes at once one is refused. */
+export const CHANGE_PASSWORD = `
+  UPDATE credentials SET password_hash = $3 WHERE user_id = $1 AND password_hash = $2 RETURNING user_id`;

@@ -2,7 +2,7 @@ import { Type } from 'typebox';
 import type { App } from '../http/app-type.js';
 import { signedIn } from '../http/doorway.js';
 import { replies } from '../http/replies.js';
-import { closed, orNull, ref } from '../http/schemas.js';
+import { closed, Instant, orNull, ref, Uuid } from '../http/schemas.js';
 import type { Services } from '../services.js';
 import { UserSchema } from '../users/schema.js';
 import type { Tokens } from './service.js';
@@ -19,6 +19,24 @@ export const SessionSchema = Type.Object(
   { $id: 'Session' },
 );
 
+/** A user's sessions. */
+export const SessionList = Type.Object(
+  {
+    items: Type.Array(
+      Type.Object({
+        id: Uuid,
+        current: Type.Boolean({ description: 'Whether this call was made with it' }),
+        acting: Type.Boolean({ description: 'Whether the operator made it to act as the user' }),
+        createdAt: Instant,
+        renewedAt: Instant,
+        expiresAt: Instant,
+      }),
+    ),
+    next: Type.Null(),
+  },
+  { $id: 'SessionList' },
+);
+
 /** A session as the caller gets it. */
 export async function viewSession({ users }: Services, tokens: Tokens) {
   const { userId, accessToken, refreshToken, expiresIn } = tokens;
@@ -30,6 +48,7 @@ export async function viewSession({ users }: Services, tokens: Tokens) {
 export function sessionRoutes(app: App, services: Services): void {
   const { sessions, config } = services;
   app.addSchema(SessionSchema);
+  app.addSchema(SessionList);
 
   app.post(
     '/v1/sessions',
@@ -92,6 +111,88 @@ export function sessionRoutes(app: App, services: Services): void {
     },
     async (request, reply) => {
       await sessions.end(signedIn(request).id);
+      return reply.code(204).send(null);
+    },
+  );
+
+  app.get(
+    '/v1/sessions',
+    {
+      config: { doorway: 'signed-in' },
+      schema: {
+        operationId: 'listSessions',
+        tags: ['accounts'],
+        summary: 'One’s own sessions, the one renewed last first',
+        response: replies('signed-in', { 200: ref(SessionList) }),
+      },
+    },
+    async (request) => {
+      const { id, userId } = signedIn(request);
+      const rows = await sessions.list(userId);
+      const items = rows.map((row) => ({
+        id: row.id,
+        current: row.id === id,
+        acting: row.acting,
+        createdAt: row.created_at.toISOString(),
+        renewedAt: row.renewed_at.toISOString(),
+        expiresAt: row.expires_at.toISOString(),
+      }));
+      return { items, next: null };
+    },
+  );
+
+  app.delete(
+    '/v1/sessions/:session',
+    {
+      config: { doorway: 'owner of session' },
+      schema: {
+        operationId: 'endSession',
+        tags: ['accounts'],
+        summary: 'End one of one’s own sessions',
+        params: Type.Object({ session: Uuid }),
+        response: replies('owner of session', { 204: Type.Null() }),
+      },
+    },
+    async (request, reply) => {
+      await sessions.end(request.params.session);
+      return reply.code(204).send(null);
+    },
+  );
+
+  app.delete(
+    '/v1/sessions',
+    {
+      config: { doorway: 'signed-in' },
+      schema: {
+        operationId: 'signOutEverywhere',
+        tags: ['accounts'],
+        summary: 'Sign out everywhere: every session ends, this one too',
+        response: replies('signed-in', { 204: Type.Null() }),
+      },
+    },
+    async (request, reply) => {
+      await sessions.endAll(signedIn(request).userId);
+      return reply.code(204).send(null);
+    },
+  );
+
+  app.put(
+    '/v1/me/password',
+    {
+      config: { doorway: 'signed-in', rateLimit: { max: config.rates.signInsPerMinute, timeWindow: '1 minute' } },
+      schema: {
+        operationId: 'changePassword',
+        tags: ['accounts'],
+        summary: 'Change one’s password; every other session ends',
+        body: closed({
+          current: Type.String({ maxLength: 200, description: 'The password so far' }),
+          password: Type.String({ minLength: 10, maxLength: 200 }),
+        }),
+        response: replies('signed-in', { 204: Type.Null() }, ['invalid', 'too-often', 'too-large', 'wrong-media-type']),
+      },
+    },
+    async (request, reply) => {
+      await sessions.changePassword(signedIn(request), request.body.current, request.body.password);
       return reply.code(204).send(null);
     },
   );

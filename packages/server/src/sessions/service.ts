@@ -1,12 +1,23 @@
-import type { DataSource } from 'typeorm';
+import type { Owned } from '@gather-lane/core';
+import { IsNull, type DataSource } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import type { Config } from '../config/schema.js';
+import { inTransaction } from '../database/transaction.js';
 import type { SignedIn } from '../http/principal.js';
-import { Problem } from '../http/problem.js';
+import { invalid, Problem } from '../http/problem.js';
+import { Credential } from '../users/credential.entity.js';
 import type { Users } from '../users/service.js';
 import { toWeighting, type WeightingColumns } from '../weighting/queries.js';
-import { isPassword } from './passwords.js';
-import { CHECK_SESSION, END_REUSED_SESSION, ROTATE_SESSION } from './queries.js';
+import { hashPassword, isPassword } from './passwords.js';
+import {
+  CHANGE_PASSWORD,
+  CHECK_SESSION,
+  END_REUSED_SESSION,
+  END_SESSIONS,
+  LIST_SESSIONS,
+  ROTATE_SESSION,
+  type SessionRow,
+} from './queries.js';
 import { Session } from './session.entity.js';
 import { AccessTokens, hashRefreshToken, makeRefreshToken, sessionOfRefreshToken } from './tokens.js';
 
@@ -89,6 +100,38 @@ export class Sessions {
       `UPDATE sessions SET ended_at = clock_timestamp() WHERE id = $1 AND ended_at IS NULL`,
       [id],
     );
+  }
+
+  /** A user's live sessions, the one renewed last first. */
+  list(userId: string): Promise<SessionRow[]> {
+    return this.#dataSource.query<SessionRow[]>(LIST_SESSIONS, [userId]);
+  }
+
+  /** Whose a live session is, or null. */
+  async owned(id: string): Promise<Owned | null> {
+    const session = await this.#dataSource.manager.findOneBy(Session, { id, endedAt: IsNull() });
+    return session && { ownerId: session.userId, version: 1 };
+  }
+
+  /** Ends all of a user's sessions, the present one too: signs out everywhere. */
+  async endAll(userId: string): Promise<void> {
+    await this.#dataSource.query(END_SESSIONS, [userId, null]);
+  }
+
+  /**
+   * Changes a password and ends the user's other sessions, at once: whoever knew the old one is out.
+   * @throws Problem `invalid` when the present password is not right
+   */
+  async changePassword({ id, userId }: SignedIn, current: string, next: string): Promise<void> {
+    const credential = await this.#dataSource.manager.findOneBy(Credential, { userId });
+    const right = await isPassword(current, credential?.passwordHash);
+    if (!credential || !right) throw invalid('/current', 'is not the password of this account');
+    const hash = await hashPassword(next);
+    await inTransaction(this.#dataSource, async (manager) => {
+      const [rows] = await manager.query<[unknown[], number]>(CHANGE_PASSWORD, [userId, credential.passwordHash, hash]);
+      if (rows.length === 0) throw invalid('/current', 'is not the password of this account any more');
+      await manager.query(END_SESSIONS, [userId, id]);
+    });
   }
 
   async #open(userId: string, acting: boolean): Promise<Tokens> {

@@ -120,3 +120,65 @@ describe('demo credentials', () => {
     await Promise.all([plain.stop(), demo.stop()]);
   });
 });
+
+describe('one’s own sessions', () => {
+  const put = (token: string, body: object) => service.call('PUT', '/v1/me/password', { as: token, body });
+  const list = async (token: string) =>
+    (await service.call<{ items: { id: string; current: boolean }[] }>('GET', '/v1/sessions', { as: token })).json
+      .items;
+  const newcomer = async (handle: string) => {
+    await service.call('POST', '/v1/users', {
+      body: { name: handle, handle, email: `${handle}@cut.example`, password },
+    });
+    return Promise.all([1, 2, 3].map(async () => (await signIn(handle)).json.accessToken)) as Promise<
+      [string, string, string]
+    >;
+  };
+
+  test('are listed, and ended one by one, by their owner alone', async () => {
+    const [one, two] = await newcomer('lister');
+    const sessions = await list(one);
+    expect(sessions).toHaveLength(3);
+    expect(sessions.filter(({ current }) => current)).toHaveLength(1);
+    const other = (await list(two)).find(({ current }) => current)!.id;
+    const stranger = (await signIn()).json.accessToken;
+    const end = (as?: string) => service.call('DELETE', `/v1/sessions/${other}`, as === undefined ? {} : { as });
+    expect([(await end()).status, (await end(stranger)).status, await me(two)]).toEqual([401, 403, 200]);
+    expect((await end(one)).status).toBe(204);
+    expect([await me(one), await me(two), (await end(one)).status]).toEqual([200, 401, 404]);
+    expect(await list(one)).toHaveLength(2);
+  });
+
+  test('signing out everywhere ends them all', async () => {
+    const tokens = await newcomer('leaver');
+    expect((await service.call('DELETE', '/v1/sessions', { as: tokens[1] })).status).toBe(204);
+    expect(await Promise.all(tokens.map(me))).toEqual([401, 401, 401]);
+    expect(await me((await signIn()).json.accessToken)).toBe(200);
+  });
+
+  test('changing the password needs the old one, and ends the others', async () => {
+    const [one, two, three] = await newcomer('changer');
+    const wrong = await put(one, { current: 'something else', password: 'a longer one' });
+    expect([wrong.status, wrong.json.errors]).toEqual([
+      422,
+      [{ pointer: '/current', detail: 'is not the password of this account' }],
+    ]);
+    expect((await put(one, { current: password, password: 'short' })).status).toBe(422);
+    expect((await put(one, { current: password, password: 'a longer one' })).status).toBe(204);
+    expect([await me(one), await me(two), await me(three)]).toEqual([200, 401, 401]);
+    expect([(await signIn('changer')).status, (await signIn('changer', 'a longer one')).status]).toEqual([401, 201]);
+  });
+
+  test('of two changes at once one is refused', async () => {
+    const [one, two] = await newcomer('racer');
+    const replies = await Promise.all([
+      put(one, { current: password, password: 'first of two' }),
+      put(two, { current: password, password: 'second of two' }),
+    ]);
+    expect(replies.map(({ status }) => status).sort()).not.toEqual([204, 204]);
+    const works = await Promise.all(
+      ['first of two', 'second of two'].map(async (secret) => (await signIn('racer', secret)).status),
+    );
+    expect(works.sort()).toEqual([201, 401]);
+  });
+});
