@@ -1,4 +1,4 @@
-import { mkdtempSync, rmSync } from 'node:fs';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { makeDatabase } from '../packages/server/src/tests/test-service.js';
@@ -12,8 +12,10 @@ export interface DemoService extends Started {
   end(): Promise<void>;
 }
 
-export async function startDemo(): Promise<DemoService> {
+/** @param configuration the text of its `gather-lane.yaml` */
+export async function startDemo(configuration?: string): Promise<DemoService> {
   const folder = mkdtempSync(join(tmpdir(), 'gather-lane-demo-'));
+  if (configuration !== undefined) writeFileSync(join(folder, 'gather-lane.yaml'), configuration);
   const { address: database, drop } = await makeDatabase();
   const { host, port, user, password, database: name } = database;
   const url = `postgres://${user}:${encodeURIComponent(password!)}@${host}:${port}/${name}`;

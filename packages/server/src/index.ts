@@ -31,5 +31,5 @@ export { modelAsEntities } from './model/entities.js';
 export { modelAsTypes } from './model/field-types.js';
 export { presentFields } from './model/migration/catalogue.js';
 export { planAsJson, planMigration, type Plan, type PlannedChange } from './model/migration/plan.js';
-export { stepAsSql } from './model/migration/steps.js';
+export { stepAsSql } from './model/migration/step.js';
 export { describeModel, modelAsMermaid, modelAsSql, type ModelTable } from './model/describe.js';

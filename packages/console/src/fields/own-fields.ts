@@ -1,20 +1,9 @@
 import type { OwnField } from '@gather-lane/client';
-import { useSession } from '../session/session';
 
 /** What was typed for each field, as text; empty for none. */
 export type Typed = Readonly<Record<string, string>>;
 /** Values of fields, as the API carries them. */
 export type Values = Record<string, string | number | boolean | null>;
-
-/** The fields of a table that their owner may write: as the row is made, or later. */
-export function useWritableFields(table: 'users' | 'posts' | 'comments', moment: 'creation' | 'edit'): OwnField[] {
-  const { about } = useSession();
-  return (about?.fields ?? []).filter(
-    (field) =>
-      field.table === table &&
-      (field.writable === 'owner' || (moment === 'creation' && field.writable === 'at-creation')),
-  );
-}
 
 /** Values as they stand in the inputs. */
 export const toTyped = (fields: readonly OwnField[], values: Record<string, unknown>): Typed =>

@@ -1,7 +1,8 @@
 import { Card } from '@mui/material';
 import { api, unwrap } from '../api';
 import { useNotice } from '../common/notice';
-import { useWritableFields, type Values } from '../fields/own-fields';
+import type { Values } from '../fields/own-fields';
+import { useWritableFields } from '../fields/use-writable-fields';
 import { useSession } from '../session/session';
 import { TextForm } from './text-form';
 import { useRefreshLists } from './use-changes';

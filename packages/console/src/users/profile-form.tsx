@@ -6,7 +6,8 @@ import { api, unwrap } from '../api';
 import { useNotice } from '../common/notice';
 import { errorText } from '../common/states';
 import { FieldInputs } from '../fields/field-inputs';
-import { changedValues, toTyped, useWritableFields } from '../fields/own-fields';
+import { changedValues, toTyped } from '../fields/own-fields';
+import { useWritableFields } from '../fields/use-writable-fields';
 import { useRefreshLists } from '../posts/use-changes';
 
 /** Edits one's own profile. */

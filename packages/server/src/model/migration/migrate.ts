@@ -5,7 +5,7 @@ import { ModelMigration, ModelStep } from '../model-migration.entity.js';
 import { HEARTBEAT_MS, type Live } from './live.js';
 import { planMigration, type Plan, type PlannedChange } from './plan.js';
 import { runStep, StepRefused } from './run-step.js';
-import { stepAsSql, type Step } from './steps.js';
+import { stepAsSql, type Step } from './step.js';
 
 const MIGRATION_LOCK = `hashtext('gather-lane model migration')`;
 

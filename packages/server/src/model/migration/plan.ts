@@ -20,7 +20,9 @@ import { presentFields, unfinishedColumns } from './catalogue.js';
 import { nextColumnOf } from './column-sql.js';
 import { factsOf } from './facts.js';
 import { liveServices, type Live } from './live.js';
-import { forget, stepAsSql, stepsOf, type Step } from './steps.js';
+import { forget } from './change-type.js';
+import { stepAsSql, type Step } from './step.js';
+import { stepsOf } from './steps.js';
 
 /** A change with what stands in its way and how it would be done. */
 export interface PlannedChange {

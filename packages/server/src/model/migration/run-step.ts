@@ -3,7 +3,7 @@ import { Chance, columnType, makeValue, type Field, type FieldValue, type Making
 import type { DataSource, QueryRunner } from 'typeorm';
 import { sqlState } from '../../database/transaction.js';
 import { columnSql } from './column-sql.js';
-import type { Step } from './steps.js';
+import type { Step } from './step.js';
 
 const BATCH = 2_000;
 /** A statement that needs a lock asks for it only so long, or all that come after it would queue up behind it. */
