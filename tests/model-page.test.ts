@@ -67,7 +67,6 @@ test('draws the tables without overlap, every line between two of them, and noth
 
 test('shows a table whole, masks what is private, and follows the associations of a row', async () => {
   await table('users').click();
-  await panel('users').getByText('users_handle_taken').waitFor({ state: 'detached' });
   await panel('users').getByRole('tab', { name: 'Rules' }).click();
   await panel('users').getByText('UNIQUE (handle)').waitFor();
   await page.goto(`${service.address}/model/credentials`);

@@ -3,7 +3,7 @@ import select from '@inquirer/select';
 import type { Answer, Answers, PlannedChange } from '@gather-lane/server';
 import { Failure } from './failure.js';
 import { print } from './output.js';
-import { server } from './settings.js';
+import { typedValue } from './own-fields.js';
 
 /** Asks on a terminal what is to be done about each hazard that nobody has answered. */
 export async function askAnswers(
@@ -11,7 +11,6 @@ export async function askAnswers(
   drop: readonly string[],
   known: Answers,
 ): Promise<Answers> {
-  const { valueFromText } = await server();
   const answers: Record<string, Answers[string]> = { ...known };
   for (const { change, open: hazards } of open) {
     const path = `${change.table}.${change.name}`;
@@ -26,7 +25,7 @@ export async function askAnswers(
       });
       const key = /^\{ (\w+): /.exec(chosen)?.[1];
       const typed = key === undefined ? '' : await input({ message: `${key}:`, required: true });
-      const value = key === 'constant' ? valueFromText(change.field!.kind, typed) : typed;
+      const value = key === 'constant' ? typedValue(change.field!.kind, typed) : typed;
       const answer = (key === undefined ? chosen : { [key]: value }) as Answer;
       answers[path] = { ...answers[path], [kind]: answer };
     }

@@ -35,16 +35,16 @@ function readOne(text: string, kinds: Record<string, string>): [string, string |
   const split = text.indexOf('=');
   if (split < 1) throw new Failure(`"${text}" names no value: write --field name=value.`, 2);
   const [name, value] = [text.slice(0, split), text.slice(split + 1)];
-  const kind = kinds[name];
-  if (value === '') return [name, null];
-  if (
-    (kind === 'integer' || kind === 'number' || kind === undefined) &&
-    value.trim() !== '' &&
-    Number.isFinite(Number(value))
-  )
-    return [name, Number(value)];
-  if ((kind === 'boolean' || kind === undefined) && /^(true|false)$/.test(value)) return [name, value === 'true'];
-  return [name, value];
+  return [name, typedValue(kinds[name], value)];
+}
+
+/** What was typed, as a value of a kind of field; a kind that is not known is guessed. Nothing typed is null. */
+export function typedValue(kind: string | undefined, text: string): FieldValues[string] {
+  if (text === '') return null;
+  const numeric = kind === 'integer' || kind === 'number' || kind === undefined;
+  if (numeric && text.trim() !== '' && Number.isFinite(Number(text))) return Number(text);
+  if ((kind === 'boolean' || kind === undefined) && /^(true|false)$/.test(text)) return text === 'true';
+  return text;
 }
 
 /** Own fields as lines: those that have a value. */

@@ -17,7 +17,7 @@ export { checkData, type Finding } from './check/service.js';
 export { exportAll, exportCsv } from './transfer/export.js';
 export { importAll } from './transfer/import.js';
 export { TransferRefused } from './transfer/tables.js';
-export { valueFromText, type Answer, type Answers, type Field, type Model } from '@gather-lane/core';
+export type { Answer, Answers, Field, Model } from '@gather-lane/core';
 export { AnswersFault, readAnswers } from './model/migration/answers.js';
 export {
   mergeAnswers,

@@ -1,6 +1,7 @@
 import randexp from 'randexp';
 import type { Chance } from '../fill/chance.js';
 import { FIRST_NAMES, LAST_NAMES, LINES } from '../fill/words.js';
+import { handleFrom } from '../text/handle.js';
 import { columnRule, MOST_FIELD_CODE_POINTS, type Field, type FieldKind, type FieldValue } from './field.js';
 import { mustBeGiven } from './visible.js';
 import { valueFault } from './value.js';
@@ -54,13 +55,7 @@ const MAKERS = {
   'full-name': { kinds: ['string'], make: ({ chance }) => `${chance.pick(FIRST_NAMES)} ${chance.pick(LAST_NAMES)}` },
   'handle': {
     kinds: ['string'],
-    make: ({ chance, person }) =>
-      (person ?? `${chance.pick(FIRST_NAMES)} ${chance.pick(LAST_NAMES)}`)
-        .normalize('NFKD')
-        .replace(/\p{M}/gu, '')
-        .toLowerCase()
-        .replace(/[^a-z0-9]+/g, '_')
-        .replace(/^_+|_+$/g, '') || 'user',
+    make: ({ chance, person }) => handleFrom(person ?? `${chance.pick(FIRST_NAMES)} ${chance.pick(LAST_NAMES)}`),
   },
   'place': { kinds: ['string'], make: ({ chance }) => `${chance.pick(PLACES)}, ${chance.pick(SPOTS)}` },
   'sentence': { kinds: ['string'], make: ({ chance }) => chance.pick(LINES) },

@@ -6,7 +6,7 @@ import { columnOf, columnRule, columnType, fieldNameOf, type Field, type FieldRu
 import { answerFault, hazardsOf, NO_FACTS, unanswered } from './hazards.js';
 import { CannotMake, makeValue } from './makers.js';
 import { readModel, type FieldSource } from './read.js';
-import { valueFault, valueFromText } from './value.js';
+import { valueFault } from './value.js';
 import { visibleFields, writableFields } from './visible.js';
 
 const read = (fields: Record<string, FieldSource>, table: 'users' | 'posts' = 'posts') =>
@@ -110,11 +110,6 @@ describe('the model file', () => {
     expect(valueFault(odd, 'it')).toBe(`must be one of it's, 🛶 "x"`);
     expect(valueFault(field({ type: 'string', format: 'date' }), '2026-02-30')).not.toBeNull();
     expect(valueFault(field({ type: 'integer', required: true }), null)).toContain('required');
-    expect([valueFromText('integer', '12'), valueFromText('boolean', 'true'), valueFromText('string', '')]).toEqual([
-      12,
-      true,
-      null,
-    ]);
   });
 });
 

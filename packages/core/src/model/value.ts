@@ -1,7 +1,7 @@
 import { Ajv, type ValidateFunction } from 'ajv';
 import addFormats from 'ajv-formats';
 import { RE2JS, RE2JSException } from 're2js';
-import { columnRule, type Field, type FieldValue } from './field.js';
+import { columnRule, type Field } from './field.js';
 
 /**
  * What is wrong with a pattern, or null. Patterns run in an engine of linear time (RE2's syntax), so what would need
@@ -72,13 +72,4 @@ export function characterFault(text: string): string | null {
   if (text.includes('\0')) return 'must not contain the NUL character (U+0000): remove it';
   if (!text.isWellFormed()) return 'contains half of a surrogate pair, which is no character: send well-formed Unicode';
   return null;
-}
-
-/** A value that was typed as text, for a command line: `12`, `true`, `2026-04-01`, or empty for none. */
-export function valueFromText(kind: Field['kind'], text: string): FieldValue {
-  if (text === '') return null;
-  if ((kind === 'integer' || kind === 'number') && text.trim() !== '' && Number.isFinite(Number(text)))
-    return Number(text);
-  if (kind === 'boolean' && /^(true|false)$/.test(text)) return text === 'true';
-  return text;
 }

@@ -23,33 +23,11 @@ export function useValidation(app: FastifyInstance, limits: Config['limits']): v
       code: { regExp: linearPatterns },
     });
     (addFormats as unknown as (ajv: Ajv) => void)(ajv);
-    ajv.addKeyword({
-      keyword: 'x-characters',
-      type: 'string',
-      errors: true,
-      compile: (limit: 'name' | 'bio' | 'post' | 'comment') => {
-        const bounds = { min: limit === 'bio' ? 0 : 1, max: limits[limit] };
-        const check = (text: string): boolean => {
-          const fault = textFault(text, bounds);
-          (check as { errors?: object[] }).errors = fault ? [{ keyword: 'x-characters', message: fault }] : undefined;
-          return fault === null;
-        };
-        return check;
-      },
+    textKeyword(ajv, 'x-characters', (limit: 'name' | 'bio' | 'post' | 'comment') => {
+      const bounds = { min: limit === 'bio' ? 0 : 1, max: limits[limit] };
+      return (text) => textFault(text, bounds);
     });
-    ajv.addKeyword({
-      keyword: 'x-storable',
-      type: 'string',
-      errors: true,
-      compile: () => {
-        const check = (text: string): boolean => {
-          const fault = characterFault(text);
-          (check as { errors?: object[] }).errors = fault ? [{ keyword: 'x-storable', message: fault }] : undefined;
-          return fault === null;
-        };
-        return check;
-      },
-    });
+    textKeyword(ajv, 'x-storable', () => characterFault);
     return ajv;
   };
   const [strict, lenient] = [make(false), make(true)];
@@ -57,6 +35,24 @@ export function useValidation(app: FastifyInstance, limits: Config['limits']): v
     (httpPart === 'body' ? strict : lenient).compile(schema as object),
   );
   app.setSchemaErrorFormatter((errors, part) => toProblem(errors, part));
+}
+
+/** Adds a keyword that says itself what is wrong with a text. */
+function textKeyword<T>(ajv: Ajv, keyword: string, compile: (value: T) => (text: string) => string | null): void {
+  ajv.addKeyword({
+    keyword,
+    type: 'string',
+    errors: true,
+    compile: (value: T) => {
+      const faultOf = compile(value);
+      const check = (text: string): boolean => {
+        const fault = faultOf(text);
+        (check as { errors?: object[] }).errors = fault ? [{ keyword, message: fault }] : undefined;
+        return fault === null;
+      };
+      return check;
+    },
+  });
 }
 
 function toProblem(errors: FastifySchemaValidationError[], part: string): Problem {

@@ -1,4 +1,5 @@
-import type { DataSource } from 'typeorm';
+import type { DataSource, EntityManager } from 'typeorm';
+import { quoted } from './field-columns.js';
 
 /** A column of a table. */
 export interface ModelColumn {
@@ -63,23 +64,33 @@ const TABLES = `
   WHERE c.relnamespace = 'public'::regnamespace AND c.relkind = 'r' AND c.relname <> 'gather_lane_migrations'
   ORDER BY c.relname`;
 
+/** A table without its rows counted. */
+export type ModelShape = Omit<ModelTable, 'rows' | 'estimated'>;
+
+/** The tables with their columns, rules and indexes, and what the statistics say of their rows. Counts nothing. */
+async function readTables(dataSource: DataSource): Promise<(ModelShape & { estimate: number })[]> {
+  const rows = await dataSource.query<(Omit<ModelShape, 'bytes'> & { estimate: string; bytes: string })[]>(TABLES);
+  return rows.map((table) => ({ ...table, estimate: Number(table.estimate), bytes: Number(table.bytes) }));
+}
+
+/** The tables with their columns, rules and indexes, for who does not ask how many rows there are. */
+export async function describeShape(dataSource: DataSource): Promise<ModelShape[]> {
+  return (await readTables(dataSource)).map(({ estimate: _, ...table }) => table);
+}
+
 /** The model as it really is in the database: every table with its rows, columns, rules and indexes. */
 export async function describeModel(dataSource: DataSource): Promise<ModelTable[]> {
-  const rows =
-    await dataSource.query<(Omit<ModelTable, 'rows' | 'estimated' | 'bytes'> & { estimate: string; bytes: string })[]>(
-      TABLES,
-    );
   const tables: ModelTable[] = [];
-  for (const { estimate, bytes, ...table } of rows) {
-    const estimated = Number(estimate) > MOST_COUNTED;
-    const count = estimated ? Number(estimate) : await countRows(dataSource, table.name);
-    tables.push({ ...table, rows: count, estimated, bytes: Number(bytes) });
+  for (const { estimate, ...table } of await readTables(dataSource)) {
+    const estimated = estimate > MOST_COUNTED;
+    tables.push({ ...table, rows: estimated ? estimate : await countRows(dataSource, table.name), estimated });
   }
   return tables;
 }
 
-async function countRows(dataSource: DataSource, table: string): Promise<number> {
-  const [row] = await dataSource.query<{ n: number }[]>(`SELECT count(*)::integer AS n FROM "${table}"`);
+/** How many rows a table has, exactly. Cost: a pass over it. */
+export async function countRows(database: DataSource | EntityManager, table: string): Promise<number> {
+  const [row] = await database.query<{ n: number }[]>(`SELECT count(*)::integer AS n FROM ${quoted(table)}`);
   return row!.n;
 }
 
@@ -105,7 +116,7 @@ const VIEWS = `SELECT format(E'CREATE VIEW %I AS\\n%s', viewname, definition) AS
 
 /** The model as SQL that makes it, in an order that runs: tables, keys, indexes, views, functions, triggers. */
 export async function modelAsSql(dataSource: DataSource): Promise<string> {
-  const tables = await describeModel(dataSource);
+  const tables = await describeShape(dataSource);
   const made = tables.map(({ name, columns, constraints }) => {
     const lines = columns.map((column) => {
       const rule =

@@ -5,7 +5,7 @@ import { Problem } from '../http/problem.js';
 import { replies } from '../http/replies.js';
 import { orNull, ref } from '../http/schemas.js';
 import type { Services } from '../services.js';
-import { describeModel, modelAsMermaid } from './describe.js';
+import { describeModel, describeShape, modelAsMermaid } from './describe.js';
 import { mergeAnswers, migrateModel, MigrationRefused, rememberedAnswers } from './migration/migrate.js';
 import { planAsJson, planMigration } from './migration/plan.js';
 import { ModelMigration } from './model-migration.entity.js';
@@ -68,7 +68,7 @@ export function modelRoutes(app: App, services: Services): void {
       },
     },
     async (request) => {
-      const rows = new ModelRows(dataSource, config.model, await describeModel(dataSource), request.query.reveal);
+      const rows = new ModelRows(dataSource, config.model, await describeShape(dataSource), request.query.reveal);
       return rows.first(request.params.table, request.query.limit);
     },
   );
@@ -87,7 +87,7 @@ export function modelRoutes(app: App, services: Services): void {
       },
     },
     async (request) => {
-      const rows = new ModelRows(dataSource, config.model, await describeModel(dataSource), request.query.reveal);
+      const rows = new ModelRows(dataSource, config.model, await describeShape(dataSource), request.query.reveal);
       return rows.one(request.params.table, request.params.key);
     },
   );

@@ -1,7 +1,8 @@
 import { columnOf, type Model } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { Problem } from '../http/problem.js';
-import type { ModelConstraint, ModelTable } from './describe.js';
+import { sqlState } from '../database/transaction.js';
+import type { ModelConstraint, ModelShape } from './describe.js';
 import { quoted } from './field-columns.js';
 
 const LONGEST_VALUE = 200;
@@ -67,9 +68,9 @@ export class ModelRows {
   readonly #dataSource: DataSource;
   readonly #model: Model;
   readonly #reveal: boolean;
-  readonly #tables: readonly ModelTable[];
+  readonly #tables: readonly ModelShape[];
 
-  constructor(dataSource: DataSource, model: Model, tables: readonly ModelTable[], reveal: boolean) {
+  constructor(dataSource: DataSource, model: Model, tables: readonly ModelShape[], reveal: boolean) {
     this.#dataSource = dataSource;
     this.#model = model;
     this.#tables = tables;
@@ -91,37 +92,53 @@ export class ModelRows {
     const values = key.split(',');
     const columns = keyOf(table);
     if (values.length !== columns.length) throw new Problem('not-found', `There is no row ${key} in ${name}.`);
-    const where = columns.map((column, i) => `${quoted(column)}::text = $${i + 1}`).join(' AND ');
-    const row = await this.#read(table, `WHERE ${where}`, values, 1);
+    // The key is compared as it is, not as text: the primary key's index finds it.
+    const where = `WHERE ${matching(columns)}`;
+    const row = await this.#read(table, where, values, 1).catch((error: unknown) => {
+      if (!sqlState(error)?.startsWith('22')) throw error;
+      throw new Problem('not-found', `There is no row ${key} in ${name}: that is no key of it.`);
+    });
     if (row.rows.length === 0) throw new Problem('not-found', `There is no row ${key} in ${name}.`);
-    const raw = await this.#dataSource.query<Record<string, string | null>[]>(
-      `SELECT ${table.columns.map((column) => `${quoted(column.name)}::text`).join(', ')} FROM ${quoted(name)} WHERE ${where}`,
+    const outgoing = foreignKeys(table).map((rule) => ({ rule, sides: sidesOf(rule) }));
+    const incoming = this.#tables.flatMap((other) =>
+      foreignKeys(other)
+        .filter((rule) => rule.refersTo === name)
+        .map((rule) => ({ table: other, sides: sidesOf(rule) })),
+    );
+    const keys = [
+      ...columns,
+      ...outgoing.flatMap(({ sides }) => sides.columns),
+      ...incoming.flatMap(({ sides }) => sides.referenced),
+    ];
+    const [linked] = await this.#dataSource.query<Record<string, unknown>[]>(
+      `SELECT ${[...new Set(keys)].map(quoted).join(', ')} FROM ${quoted(name)} ${where}`,
       values,
     );
     const associations: Association[] = [];
-    for (const rule of foreignKeys(table)) associations.push(...(await this.#towards(rule, raw[0]!)));
-    for (const other of this.#tables)
-      for (const rule of foreignKeys(other))
-        if (rule.refersTo === name) associations.push(...(await this.#from(other, rule, raw[0]!)));
+    if (!linked) return { row, associations };
+    for (const { rule, sides } of outgoing) associations.push(...(await this.#towards(rule, sides, linked)));
+    for (const { table: other, sides } of incoming) associations.push(...(await this.#from(other, sides, linked)));
     return { row, associations };
   }
 
-  #table(name: string): ModelTable {
+  #table(name: string): ModelShape {
     const table = this.#tables.find((candidate) => candidate.name === name);
     if (!table) throw new Problem('not-found', `There is no table ${name} in the model.`);
     return table;
   }
 
-  async #towards(rule: ModelConstraint, row: Record<string, string | null>): Promise<Association[]> {
-    const { columns, referenced } = sidesOf(rule);
-    const values = columns.map((column) => row[column]!);
+  async #towards(
+    rule: ModelConstraint,
+    { columns, referenced }: Sides,
+    row: Record<string, unknown>,
+  ): Promise<Association[]> {
+    const values = columns.map((column) => row[column]);
     if (values.some((value) => value === null)) return [];
     const rows = await this.#read(this.#table(rule.refersTo!), `WHERE ${matching(referenced)}`, values, ASSOCIATED);
     return [{ by: columns.at(-1)!, direction: 'refers to', count: rows.rows.length, rows }];
   }
 
-  async #from(table: ModelTable, rule: ModelConstraint, row: Record<string, string | null>): Promise<Association[]> {
-    const { columns, referenced } = sidesOf(rule);
+  async #from(table: ModelShape, { columns, referenced }: Sides, row: Record<string, unknown>): Promise<Association[]> {
     const values = referenced.map((column) => row[column] ?? null);
     const [counted] = await this.#dataSource.query<{ n: number }[]>(
       `SELECT count(*)::integer AS n FROM ${quoted(table.name)} WHERE ${matching(columns)}`,
@@ -132,7 +149,7 @@ export class ModelRows {
     return [{ by: columns.at(-1)!, direction: 'referred to by', count: counted!.n, rows }];
   }
 
-  async #read(table: ModelTable, rest: string, parameters: unknown[], limit: number): Promise<ShownRows> {
+  async #read(table: ModelShape, rest: string, parameters: unknown[], limit: number): Promise<ShownRows> {
     const columns = table.columns.map(({ name }) => ({ name, showing: this.#showing(table.name, name) }));
     const key = `concat_ws(',', ${keyOf(table)
       .map((name) => `${quoted(name)}::text`)
@@ -156,17 +173,22 @@ export class ModelRows {
   }
 }
 
-const keyOf = (table: ModelTable): string[] =>
+const keyOf = (table: ModelShape): string[] =>
   table.constraints.find(({ kind }) => kind === 'primary key')?.columns ?? table.columns.map(({ name }) => name);
 
-const foreignKeys = (table: ModelTable): ModelConstraint[] =>
+const foreignKeys = (table: ModelShape): ModelConstraint[] =>
   table.constraints.filter(({ kind }) => kind === 'foreign key');
 
 const matching = (columns: readonly string[]): string =>
   columns.map((column, i) => `${quoted(column)} = $${i + 1}`).join(' AND ');
 
+interface Sides {
+  readonly columns: string[];
+  readonly referenced: string[];
+}
+
 /** The columns of a foreign key on its own side and on the other. */
-export function sidesOf({ definition }: ModelConstraint): { columns: string[]; referenced: string[] } {
+function sidesOf({ definition }: ModelConstraint): Sides {
   const [, columns, referenced] = /^FOREIGN KEY \(([^)]*)\) REFERENCES [^(]+\(([^)]*)\)/.exec(definition) ?? [];
   return { columns: columns?.split(', ') ?? [], referenced: referenced?.split(', ') ?? [] };
 }

@@ -7,7 +7,6 @@ import {
   type PresentField,
 } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
-import { quoted } from '../field-columns.js';
 
 /**
  * The `f_` columns of the three tables with the objects that belong to them, by their names. The rule of a check
@@ -80,10 +79,4 @@ export async function unfinishedColumns(
      WHERE c.relnamespace = 'public'::regnamespace AND c.relname = ANY ($1)`,
     [[...MODEL_TABLES]],
   );
-}
-
-/** How many rows a table has. */
-export async function countRows(database: DataSource | EntityManager, table: string): Promise<number> {
-  const [row] = await database.query<{ n: number }[]>(`SELECT count(*)::integer AS n FROM ${quoted(table)}`);
-  return row!.n;
 }

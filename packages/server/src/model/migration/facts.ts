@@ -1,6 +1,6 @@
 import { columnType, NO_FACTS, type Change, type Facts } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
-import { countRows } from './catalogue.js';
+import { countRows } from '../describe.js';
 import { columnSql, convertSql, fitsSql, nearestSql } from './column-sql.js';
 
 type Database = DataSource | EntityManager;

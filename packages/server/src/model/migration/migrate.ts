@@ -127,7 +127,13 @@ async function migrate(
     await close(dataSource, 'done', null);
     return { id: null, steps: 0, waiting: [] };
   }
-  const id = await begin(dataSource, { wanted, answers, undoes, unfinished, before: last?.after ?? [] });
+  const id = await begin(dataSource, {
+    wanted,
+    answers,
+    undoes,
+    unfinished,
+    before: (unfinished ? unfinished.before : last?.after) ?? [],
+  });
   options.begun?.(id);
   try {
     const waiting = await carryOut(dataSource, runner, plan, id, options);
@@ -217,7 +223,7 @@ async function begin(
     await manager.update(
       ModelMigration,
       { id: unfinished.id },
-      { state: 'done', note: 'The model file changed before it was finished.' },
+      { state: 'failed', note: 'Another model was wanted before it was finished.' },
     );
   const made = manager.create(ModelMigration, { before, after: wanted, answers, undoes });
   return (await manager.save(made)).id;

@@ -397,4 +397,16 @@ describe('going back', () => {
     expect(await presentFields(dataSource)).toEqual([]);
     await expect(back()).rejects.toThrow('no migration to take back');
   });
+
+  test('leads to before a migration that was given up for another model, not to where that one was going', async () => {
+    await migrate(first);
+    const stop = () => {
+      throw new Error('stopped');
+    };
+    const never = model({ call: { type: 'string', maxLength: 30 }, never: { type: 'integer' } });
+    await expect(migrate(never, {}, { progress: stop })).rejects.toThrow('stopped');
+    await migrate(second, { 'users.call': { 'rows-without-value': { constant: 'y' } } });
+    expect((await back()).model).toEqual(first);
+    await isCurrent(first);
+  });
 });
