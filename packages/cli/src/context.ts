@@ -29,7 +29,7 @@ export function connect(options: CommonOptions): { client: Client; address: stri
       const { data } = await createClient({ address }).POST('/v1/sessions/refresh', {
         body: { refreshToken: session.refreshToken },
       });
-      if (data)
+      if (data?.accessToken)
         store.keep(address, { accessToken: data.accessToken, refreshToken: data.refreshToken, handle: session.handle });
       return data !== undefined;
     },

@@ -6,6 +6,7 @@ import { dataCommands } from './commands/data.js';
 import { feedCommands } from './commands/feed.js';
 import { fieldsCommand } from './commands/fields.js';
 import { modelCommand } from './commands/model.js';
+import { moderationCommands } from './commands/moderation.js';
 import { peopleCommands } from './commands/people.js';
 import { postCommands } from './commands/posts.js';
 import { routesCommand } from './commands/routes.js';
@@ -36,6 +37,7 @@ function program(): Command {
   feedCommands(command);
   postCommands(command);
   peopleCommands(command);
+  moderationCommands(command);
   routesCommand(command);
   for (const sub of command.commands) everyCommand(sub);
   return command;

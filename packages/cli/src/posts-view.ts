@@ -55,10 +55,10 @@ export function printPost(post: FeedItem, comments: Comment[], more: boolean): v
     ],
     comments.map((comment) => [
       colors.cyan(shortId(comment.id)),
-      `@${comment.author.handle}`,
+      comment.author ? `@${comment.author.handle}` : '',
       at(comment.createdAt),
       comment.parentId ? shortId(comment.parentId) : '',
-      harmless(comment.body),
+      comment.author ? harmless(comment.body) : colors.dim('by an account that was deleted'),
     ]),
   );
   if (more) print(colors.dim('There are more comments: add --all.'));

@@ -11,8 +11,8 @@ export interface ClientOptions {
   readonly address: string;
   /** The access token or operator key to send; asked before every call. */
   readonly token?: () => string | null | Promise<string | null>;
-  /** Asked once when a token was refused: true when there is a new one and the call should be repeated. */
-  readonly renew?: () => Promise<boolean>;
+  /** Asked once when a call was refused for want of a good credential: true when it should be made once more. */
+  readonly renew?: (refusal: Response) => Promise<boolean>;
   readonly fetch?: typeof globalThis.fetch;
 }
 
@@ -62,8 +62,8 @@ export function createClient(options: ClientOptions): Client {
     fetch: async (request) => {
       const again = renew && request.headers.get('authorization') === null ? request.clone() : null;
       const reply = await send(request);
-      if (reply.status !== 401 || !again || !(await token?.()) || !(await renew?.())) return reply;
-      return send(again);
+      if (reply.status !== 401 || !again || (token && !(await token()))) return reply;
+      return (await renew!(reply)) ? send(again) : reply;
     },
   });
 }

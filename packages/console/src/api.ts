@@ -1,25 +1,18 @@
 import { createClient, unwrap, type Client } from '@gather-lane/client';
 import { readSession, writeSession } from './session/kept-session';
 
-const address = window.location.origin;
-
-/** Calls on behalf of the user that the console acts as. */
+/**
+ * Calls of the console. The browser adds the cookies: the user's to all calls, the operator's to those of the operator.
+ * A session that has ended is forgotten, and the call made once more as nobody.
+ */
 export const api: Client = createClient({
-  address,
-  token: () => readSession()?.accessToken ?? null,
-  renew: async () => {
-    const session = readSession();
-    if (!session?.refreshToken) {
-      writeSession(null);
-      return false;
-    }
-    const { data } = await anonymous.POST('/v1/sessions/refresh', { body: { refreshToken: session.refreshToken } });
-    writeSession(data ? { ...session, accessToken: data.accessToken, refreshToken: data.refreshToken } : null);
-    return data !== undefined;
+  address: window.location.origin,
+  renew: async (refusal) => {
+    const ofOperator = new URL(refusal.url).pathname.startsWith('/v1/operator');
+    if (ofOperator || !readSession()) return false;
+    writeSession(null);
+    return true;
   },
 });
-
-/** Calls by nobody, and by the operator, whose cookie the browser adds where it belongs. */
-export const anonymous: Client = createClient({ address });
 
 export { unwrap };

@@ -15,3 +15,4 @@ export * from './model/makers.js';
 export * from './model/read.js';
 export * from './model/changes.js';
 export * from './model/hazards.js';
+export * from './pictures/container.js';

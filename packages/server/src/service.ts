@@ -1,5 +1,5 @@
 import { rmSync } from 'node:fs';
-import { isAbsolute, resolve } from 'node:path';
+import { isAbsolute, join, resolve } from 'node:path';
 import type { Model } from '@gather-lane/core';
 import type { FastifyInstance } from 'fastify';
 import type { DataSource } from 'typeorm';
@@ -13,13 +13,16 @@ import { migrate, migrationState } from './database/migrate.js';
 import { endDemoSessions, isDemoLoaded, loadDemo } from './demo/load.js';
 import { buildApp } from './http/app.js';
 import { holderOf } from './http/port-holder.js';
+import { StandInProvider } from './identities/stand-in.js';
+import { Mailbox } from './mail/mailbox.js';
+import { FolderStore } from './media/store.js';
 import { Heartbeat, HEARTBEAT_MS } from './model/migration/live.js';
 import { describeWaiting, migrateModel, MigrationRefused } from './model/migration/migrate.js';
 import { modelState } from './model/migration/plan.js';
 import { OperatorKey } from './operator/key.js';
 import { createServices, type Services } from './services.js';
+import { keepTidy } from './upkeep/service.js';
 
-const DROPS_EVERY_MS = 3_600_000;
 const LOOPBACK = ['127.0.0.1', 'localhost', '::1'];
 
 /** A start that is refused; the message says why and what to do. */
@@ -78,7 +81,15 @@ export async function startService(options: StartOptions): Promise<Service> {
     const dataSource = await connect(address, config, closers);
     const readiness = await prepare(dataSource, options, cluster !== null);
     const key = new OperatorKey(data);
-    const services = createServices(dataSource, config, key, options.demo, options.modelFile);
+    const standIn = options.demo ? await openStandIn(closers) : null;
+    const mailbox = options.demo && config.mail.smtp === undefined ? await openMailbox(closers) : null;
+    const services = createServices(dataSource, config, key, {
+      demo: options.demo,
+      store: new FolderStore(join(data, 'media')),
+      modelFile: options.modelFile,
+      mailbox,
+      provider: standIn?.provider ?? null,
+    });
     const app = await buildApp(services, {
       consoleFolder: options.consoleFolder,
       notReady: () => readiness.reason,
@@ -90,18 +101,30 @@ export async function startService(options: StartOptions): Promise<Service> {
     const { port } = app.server.address() as { port: number };
     const host = config.server.host.includes(':') ? `[${config.server.host}]` : config.server.host;
     services.address.listensAt(`http://${host}:${port}`);
-    const forgetting = setInterval(
-      () => void services.feed.forgetDrops().catch((error: unknown) => app.log.error(error)),
-      DROPS_EVERY_MS,
-    );
-    forgetting.unref();
-    closers.push(() => clearInterval(forgetting));
-    if (readiness.migrated) await live(dataSource, config.model, readiness, app, closers);
+    await standIn?.allow([services.address.to(`/sign-in/${standIn.provider.name}`)]);
+    if (readiness.migrated) {
+      await live(dataSource, config.model, readiness, app, closers);
+      closers.push(keepTidy(services, (error) => app.log.error(error)));
+    }
     return { address: `http://${host}:${port}`, operatorKeyPath: key.path, app, services, stop };
   } catch (error) {
     await stop();
     throw error;
   }
+}
+
+async function openStandIn(closers: (() => Promise<unknown> | void)[]): Promise<StandInProvider> {
+  const standIn = new StandInProvider();
+  await standIn.listen();
+  closers.push(() => standIn.close());
+  return standIn;
+}
+
+async function openMailbox(closers: (() => Promise<unknown> | void)[]): Promise<Mailbox> {
+  const mailbox = new Mailbox();
+  await mailbox.listen();
+  closers.push(() => mailbox.close());
+  return mailbox;
 }
 
 async function database(

@@ -1,13 +1,25 @@
 import type { Model } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
+import { Blocks } from './blocks/service.js';
 import { Comments } from './comments/service.js';
 import type { Config } from './config/schema.js';
 import { Feed } from './feed/service.js';
 import { Follows } from './follows/service.js';
 import { PublicAddress } from './http/public-address.js';
+import type { Provider } from './identities/providers.js';
+import { Identities } from './identities/service.js';
+import type { Mailbox } from './mail/mailbox.js';
+import { Mailer } from './mail/mailer.js';
+import { Media } from './media/service.js';
+import type { MediaStore } from './media/store.js';
+import { Removals } from './moderation/service.js';
 import type { OperatorKey } from './operator/key.js';
+import { PasswordResets } from './password-resets/service.js';
 import { Posts } from './posts/service.js';
+import { Refusals } from './refusals/service.js';
+import { Repeats } from './repeats/service.js';
 import { Sessions } from './sessions/service.js';
+import { AccountDeletion } from './users/deletion/service.js';
 import { Users } from './users/service.js';
 import { Weightings } from './weighting/service.js';
 
@@ -23,10 +35,30 @@ export interface Services {
   readonly posts: Posts;
   readonly follows: Follows;
   readonly comments: Comments;
+  readonly removals: Removals;
+  readonly blocks: Blocks;
+  readonly deletion: AccountDeletion;
+  readonly identities: Identities;
+  readonly media: Media;
+  readonly repeats: Repeats;
+  readonly refusals: Refusals;
+  readonly resets: PasswordResets;
+  /** The mailbox stand-in of a demo. */
+  readonly mailbox: Mailbox | null;
   readonly feed: Feed;
   readonly weighting: Weightings;
   /** The model file as it is now, which may be newer than the model that the service runs by. */
   readonly modelFile: () => Model;
+}
+
+/** What the capabilities are made with, beside the data source. */
+export interface ServiceParts {
+  readonly demo: boolean;
+  readonly store: MediaStore;
+  readonly modelFile?: (() => Model) | undefined;
+  readonly mailbox?: Mailbox | null;
+  /** The stand-in provider of a demo, beside those that are configured. */
+  readonly provider?: Provider | null;
 }
 
 /** Makes every capability on one data source. */
@@ -34,13 +66,16 @@ export function createServices(
   dataSource: DataSource,
   config: Config,
   key: OperatorKey,
-  demo: boolean,
-  modelFile?: () => Model,
+  { demo, store, modelFile, mailbox = null, provider = null }: ServiceParts,
 ): Services {
   const address = new PublicAddress(config.server.publicAddress);
   const { model } = config;
-  const users = new Users(dataSource, address, model);
+  const users = new Users(dataSource, address, model, config.limits.name);
   const posts = new Posts(dataSource, address, model);
+  const mailer = new Mailer(config.mail, mailbox?.address);
+  const refusals = new Refusals(dataSource);
+  const comments = new Comments(dataSource, posts, address, model);
+  const sessions = new Sessions(dataSource, { users, refusals }, config.sessions, demo);
   return {
     dataSource,
     config,
@@ -48,10 +83,22 @@ export function createServices(
     key,
     address,
     users,
-    sessions: new Sessions(dataSource, users, config.sessions, demo),
+    sessions,
     posts,
     follows: new Follows(dataSource, users, config.limits.follows),
-    comments: new Comments(dataSource, posts, model),
+    comments,
+    removals: new Removals(dataSource, posts, comments),
+    blocks: new Blocks(dataSource, users),
+    deletion: new AccountDeletion(dataSource, sessions, model),
+    media: new Media(dataSource, store, address),
+    repeats: new Repeats(dataSource),
+    identities: new Identities(dataSource, users, address, {
+      providers: [...config.signIn.providers, ...(provider ? [provider] : [])],
+      issuers: config.signIn.issuers,
+    }),
+    refusals,
+    resets: new PasswordResets(dataSource, { users, sessions, mailer }, address, config.mail.resetLink),
+    mailbox,
     feed: new Feed(dataSource, posts),
     weighting: new Weightings(dataSource),
     modelFile: modelFile ?? (() => model),

@@ -127,6 +127,49 @@ export function accountCommands(program: Command): void {
     });
 
   program
+    .command('forgot-password')
+    .description('Have a one-time link sent to your e-mail, or set a new password with what it carries')
+    .argument('[email]')
+    .option('--token <token>', 'what stands behind # in the link')
+    .option('--password-stdin', 'read the new password from standard input')
+    .action(async (email: string | undefined, _: unknown, command: Command) => {
+      const options = command.optsWithGlobals<PasswordOptions & { token?: string }>();
+      const { client } = connectAsNobody(options);
+      if ((email === undefined) === (options.token === undefined))
+        throw new Failure('Give the e-mail of your account, or --token with what its link carries.', 2);
+      if (email !== undefined) {
+        unwrap(await client.POST('/v1/password-resets', { body: { email } }));
+        return options.json
+          ? printJson({ sent: true })
+          : print('If this e-mail belongs to an account, a link is on its way. It works once, for 30 minutes.');
+      }
+      const password = await askPassword(options.passwordStdin ?? false, 'New password (10 characters or more)');
+      const token = options.token!.replace(/^.*token=/, '');
+      unwrap(await client.POST('/v1/password-resets/redeem', { body: { token, password } }));
+      if (options.json) printJson({ changed: true });
+      else print('The password is changed, and every session is ended: sign in anew.');
+    });
+
+  program
+    .command('delete-account')
+    .description('Delete your account and all that you made, for good')
+    .argument('<handle>', 'your own, so that no account is deleted by mistake')
+    .option('--password-stdin', 'read the password from standard input')
+    .action(async (handle: string, _: unknown, command: Command) => {
+      const options = command.optsWithGlobals<PasswordOptions>();
+      const { client, address } = connect(options);
+      const me = unwrap(await client.GET('/v1/me'));
+      if (me.handle !== handle.toLowerCase().replace(/^@/, ''))
+        throw new Failure(`You are @${me.handle}, not ${handle}: nothing was deleted.`);
+      const body =
+        me.email === null ? { handle } : { password: await askPassword(options.passwordStdin ?? false, 'Password') };
+      unwrap(await client.DELETE('/v1/users/{user}', { params: { path: { user: me.id } }, body }));
+      store.forget(address);
+      if (options.json) printJson({ deleted: me.id });
+      else print(`@${me.handle} is deleted. What is left of it is being erased.`);
+    });
+
+  program
     .command('whoami')
     .description('Say who is signed in')
     .action(async (_: unknown, command: Command) => {
@@ -150,7 +193,7 @@ export function accountCommands(program: Command): void {
           [
             `@${me.handle}`,
             harmless(me.name),
-            me.email,
+            me.email ?? 'none: signs in elsewhere',
             String(me.tallies.posts),
             String(me.tallies.followers),
             String(me.tallies.following),
@@ -162,5 +205,5 @@ export function accountCommands(program: Command): void {
 }
 
 function keep(address: string, { accessToken, refreshToken, user }: Session): void {
-  store.keep(address, { accessToken, refreshToken, handle: user.handle });
+  if (accessToken !== null) store.keep(address, { accessToken, refreshToken, handle: user.handle });
 }

@@ -1,4 +1,4 @@
-import type { Command } from 'commander';
+import { Option, type Command } from 'commander';
 import colors from 'picocolors';
 import { connect, unwrap, userRef, type CommonOptions } from '../context.js';
 import { at, harmless, plural, print, printJson } from '../output.js';
@@ -6,7 +6,7 @@ import { fieldLines, FIELD_HELP, fieldOption, fieldValues } from '../own-fields.
 import { printPosts } from '../posts-view.js';
 import { store } from '../store.js';
 
-/** Adds `follow`, `unfollow` and `profile`. */
+/** Adds `follow`, `unfollow`, `mute`, `unmute`, `block`, `unblock` and `profile`. */
 export function peopleCommands(program: Command): void {
   program
     .command('follow')
@@ -37,19 +37,60 @@ export function peopleCommands(program: Command): void {
       else print(`You do not follow ${userRef(user)}.`);
     });
 
+  for (const distance of ['mute', 'block'] as const) distanceCommands(program, distance);
+
   program
     .command('profile')
     .description('Show a profile and its latest posts, or edit your own')
     .argument('[user]', '@handle; your own when left out')
     .option('--name <name>', 'change your name')
     .option('--bio <bio>', 'change your bio; an empty text clears it')
+    .option('--handle <handle>', 'change your handle; the old one is kept for you for 30 days')
+    .addOption(
+      new Option('--audience <who>', 'who may see your profile and posts').choices(['everyone', 'signed-in'] as const),
+    )
     .option('--field <name=value>', FIELD_HELP, fieldOption)
     .action(async (user: string | undefined, _: unknown, command: Command) => profile(user, command.optsWithGlobals()));
 }
 
+const DISTANCE = {
+  mute: { path: '/v1/mutes/{user}', does: 'Mute a user: you read nothing of theirs, and they are not told' },
+  block: { path: '/v1/blocks/{user}', does: 'Block a user: they see nothing of you; the follows between you end' },
+} as const;
+
+function distanceCommands(program: Command, distance: 'mute' | 'block'): void {
+  const { path, does } = DISTANCE[distance];
+  program
+    .command(distance)
+    .description(does)
+    .argument('<user>', '@handle')
+    .action(async (user: string, _: unknown, command: Command) => {
+      const options = command.optsWithGlobals<CommonOptions>();
+      const found = unwrap(await connect(options).client.PUT(path, { params: { path: { user: userRef(user) } } }));
+      if (options.json) printJson(found);
+      else print(`You ${distance} @${found.handle}.`);
+    });
+  program
+    .command(`un${distance}`)
+    .description(distance === 'mute' ? 'Read a user again' : 'Let a user back in')
+    .argument('<user>', '@handle')
+    .action(async (user: string, _: unknown, command: Command) => {
+      const options = command.optsWithGlobals<CommonOptions>();
+      unwrap(await connect(options).client.DELETE(path, { params: { path: { user: userRef(user) } } }));
+      if (options.json) printJson({ [`un${distance}`]: userRef(user) });
+      else print(`You ${distance} ${userRef(user)} no more.`);
+    });
+}
+
 async function profile(
   reference: string | undefined,
-  options: CommonOptions & { name?: string; bio?: string; field?: string[] },
+  options: CommonOptions & {
+    name?: string;
+    bio?: string;
+    handle?: string;
+    audience?: 'everyone' | 'signed-in';
+    field?: string[];
+  },
 ): Promise<void> {
   const { client, address } = connect(options);
   const user = reference ? userRef(reference) : unwrap(await client.GET('/v1/me')).id;
@@ -58,6 +99,8 @@ async function profile(
   const patch = {
     ...(options.name !== undefined && { name: options.name }),
     ...(options.bio !== undefined && { bio: options.bio || null }),
+    ...(options.handle !== undefined && { handle: options.handle }),
+    ...(options.audience !== undefined && { audience: options.audience }),
     ...(fields && { fields }),
   };
   if (Object.keys(patch).length > 0) unwrap(await client.PATCH('/v1/users/{user}', { params: { path }, body: patch }));
@@ -80,7 +123,12 @@ async function profile(
   if (relation)
     print(
       colors.dim(
-        [relation.youFollow ? 'you follow them' : null, relation.followsYou ? 'they follow you' : null]
+        [
+          relation.youFollow && 'you follow them',
+          relation.followsYou && 'they follow you',
+          relation.muted && 'you mute them',
+          relation.blocked && 'you block them',
+        ]
           .filter(Boolean)
           .join(', '),
       ),

@@ -9,7 +9,7 @@ import { store } from '../store.js';
 import { userWith, type UserPart } from '../user-with.js';
 import { list } from './arguments.js';
 
-/** Adds `post`, `edit`, `delete`, `show` and `comment`. */
+/** Adds `post`, `edit`, `show` and `comment`. */
 export function postCommands(program: Command): void {
   program
     .command('post')
@@ -50,19 +50,6 @@ export function postCommands(program: Command): void {
       );
       if (options.json) printJson(post);
       else print(`Edited ${shortId(post.id)}.`);
-    });
-
-  program
-    .command('delete')
-    .description('Delete a post of yours')
-    .argument('<post>', 'id of the post, or its end')
-    .action(async (id: string, _: unknown, command: Command) => {
-      const options = command.optsWithGlobals<CommonOptions>();
-      const { client, address } = connect(options);
-      const post = wholeId(id, address);
-      unwrap(await client.DELETE('/v1/posts/{post}', { params: { path: { post } } }));
-      if (options.json) printJson({ deleted: post });
-      else print(`Deleted ${shortId(post)}.`);
     });
 
   program

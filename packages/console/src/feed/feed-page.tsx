@@ -35,7 +35,7 @@ export function FeedPage() {
         </ToggleButtonGroup>
       </Stack>
       {session ? (
-        <FollowingFeed order={order} viewer={session.user.id} />
+        <FollowingFeed order={order} viewer={session.id} />
       ) : (
         <Empty title="Nobody is signed in">
           A following feed belongs to somebody. Choose whom to act as in the bar above, or{' '}

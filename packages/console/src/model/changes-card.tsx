@@ -17,7 +17,7 @@ import {
 import type { ModelChanges } from '@gather-lane/client';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState, type ReactNode } from 'react';
-import { anonymous, unwrap } from '../api';
+import { api, unwrap } from '../api';
 import { useNotice } from '../common/notice';
 import { errorText } from '../common/states';
 import {
@@ -48,7 +48,7 @@ export function ChangesCard({ plan, initiallyOpen }: { plan: ModelChanges; initi
     setError(null);
     try {
       const body = toRequest(changes, choices) as never;
-      const { id } = unwrap(await anonymous.POST('/v1/operator/model/migrations', { body }));
+      const { id } = unwrap(await api.POST('/v1/operator/model/migrations', { body }));
       tell(id === null ? 'There was nothing to do.' : `Migration ${id} is under way.`);
       await queries.invalidateQueries({ queryKey: ['model'] });
     } catch (failure) {

@@ -15,7 +15,7 @@ import { ServiceProblem } from '@gather-lane/client';
 import { useQuery } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
-import { anonymous, unwrap } from '../api';
+import { api, unwrap } from '../api';
 import { Empty, Failed } from '../common/states';
 import { useSession } from '../session/session';
 import { ChangesCard } from './changes-card';
@@ -50,7 +50,7 @@ export function ModelPage() {
   const migrations = useQuery({
     queryKey: ['model', 'migrations'],
     refetchInterval: ({ state }) => (state.data?.items[0]?.state === 'running' ? RUNNING_MS : QUIET_MS),
-    queryFn: async () => unwrap(await anonymous.GET('/v1/operator/model/migrations')),
+    queryFn: async () => unwrap(await api.GET('/v1/operator/model/migrations')),
   });
   const latest = migrations.data?.items[0];
   // A migration that moves on changes the tables and what is left to do.
@@ -58,13 +58,13 @@ export function ModelPage() {
   const model = useQuery({
     queryKey: ['model', 'tables', stamp],
     placeholderData: (before) => before,
-    queryFn: async () => unwrap(await anonymous.GET('/v1/operator/model')),
+    queryFn: async () => unwrap(await api.GET('/v1/operator/model')),
   });
   const changes = useQuery({
     queryKey: ['model', 'changes', stamp],
     refetchInterval: QUIET_MS,
     placeholderData: (before) => before,
-    queryFn: async () => unwrap(await anonymous.GET('/v1/operator/model/changes')),
+    queryFn: async () => unwrap(await api.GET('/v1/operator/model/changes')),
   });
   const tables = useMemo(
     () => (model.data?.tables ?? []).filter(({ name }) => all || !KEPT.includes(name)),

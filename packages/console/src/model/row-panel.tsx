@@ -2,7 +2,7 @@ import { Button, Link, Stack, Table, TableBody, TableCell, TableRow, Typography 
 import type { ModelRow } from '@gather-lane/client';
 import { useQuery } from '@tanstack/react-query';
 import { Link as RouterLink } from 'react-router';
-import { anonymous, unwrap } from '../api';
+import { api, unwrap } from '../api';
 import { Failed, LoadingPosts } from '../common/states';
 import { RowsTable, Value } from './rows-table';
 
@@ -12,7 +12,7 @@ export function RowPanel({ table, rowKey }: { table: string; rowKey: string }) {
     queryKey: ['model-row', table, rowKey],
     queryFn: async () =>
       unwrap(
-        await anonymous.GET('/v1/operator/model/tables/{table}/rows/{key}', {
+        await api.GET('/v1/operator/model/tables/{table}/rows/{key}', {
           params: { path: { table, key: rowKey }, query: {} },
         }),
       ),

@@ -2,7 +2,7 @@ import { Box, Chip, FormControlLabel, Stack, Switch, Tab, Tabs, Typography } fro
 import type { ModelTable } from '@gather-lane/client';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { anonymous, unwrap } from '../api';
+import { api, unwrap } from '../api';
 import { Failed, LoadingPosts } from '../common/states';
 import { RowsTable } from './rows-table';
 
@@ -118,7 +118,7 @@ function Rows({ table }: { table: ModelTable }) {
     queryKey: ['model-rows', table.name, reveal],
     queryFn: async () =>
       unwrap(
-        await anonymous.GET('/v1/operator/model/tables/{table}/rows', {
+        await api.GET('/v1/operator/model/tables/{table}/rows', {
           params: { path: { table: table.name }, query: { limit: 12, reveal } },
         }),
       ),

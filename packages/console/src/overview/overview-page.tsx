@@ -16,7 +16,7 @@ import type { Stats } from '@gather-lane/client';
 import { ServiceProblem } from '@gather-lane/client';
 import { useQuery } from '@tanstack/react-query';
 import { Link as RouterLink } from 'react-router';
-import { anonymous, unwrap } from '../api';
+import { api, unwrap } from '../api';
 import { Empty, Failed } from '../common/states';
 import { useSession } from '../session/session';
 import { PostsPerDay } from './posts-per-day';
@@ -27,7 +27,7 @@ export function OverviewPage() {
   const stats = useQuery({
     queryKey: ['stats'],
     refetchInterval: 10_000,
-    queryFn: async () => unwrap(await anonymous.GET('/v1/operator/stats')),
+    queryFn: async () => unwrap(await api.GET('/v1/operator/stats')),
   });
   const locked = stats.error instanceof ServiceProblem && stats.error.status === 401;
   return (
@@ -127,7 +127,7 @@ function NextSteps() {
               <Button
                 key={handle}
                 onClick={() => void actAs(handle)}
-                disabled={session?.user.handle === handle}
+                disabled={session?.handle === handle}
                 title={who}
                 variant="outlined"
                 sx={{ mr: 0.75, my: 0.25 }}
@@ -141,7 +141,7 @@ function NextSteps() {
           <Link component={RouterLink} to="/feed">
             Read the following feed
           </Link>{' '}
-          {session ? `of @${session.user.handle}` : 'of whoever you act as'}, and{' '}
+          {session ? `of @${session.handle}` : 'of whoever you act as'}, and{' '}
           <Link component={RouterLink} to="/feed?order=score">
             see why each post stands where it stands
           </Link>

@@ -75,7 +75,7 @@ export function Conversation({ post }: { post: string }) {
       {session ? (
         <TextForm
           key={answering?.id ?? 'post'}
-          label={answering ? `Answer @${answering.author.handle}` : 'Comment'}
+          label={answering?.author ? `Answer @${answering.author.handle}` : 'Comment'}
           action={answering ? 'Answer' : 'Comment'}
           limit={about?.limits.comment ?? 400}
           fields={fields}
@@ -125,6 +125,13 @@ function CommentRow({
     tell('Deleted.');
     await refresh();
   };
+  // Only its place is left, for the answers below it.
+  if (!comment.author)
+    return (
+      <Typography variant="body2" color="text.secondary" sx={{ borderLeft: 2, borderColor: 'divider', pl: 1.5 }}>
+        A comment stood here; the account of its author was deleted.
+      </Typography>
+    );
   return (
     <Box
       component="article"
@@ -134,7 +141,7 @@ function CommentRow({
       <Byline author={comment.author} createdAt={comment.createdAt} edited={comment.editedAt !== null}>
         {comment.parentId && (
           <Typography variant="body2" color="text.secondary">
-            answers {parent ? `@${parent.author.handle}` : 'a comment that is not shown'}
+            answers {parent?.author ? `@${parent.author.handle}` : 'a comment that is not shown'}
           </Typography>
         )}
       </Byline>

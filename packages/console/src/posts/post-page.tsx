@@ -14,11 +14,11 @@ export function PostPage() {
   const navigate = useNavigate();
   const path = { post: id };
   const post = useQuery({
-    queryKey: ['post', id, session?.user.id],
+    queryKey: ['post', id, session?.id],
     queryFn: async () => unwrap(await api.GET('/v1/posts/{post}', { params: { path } })),
   });
   const place = useQuery({
-    queryKey: ['place', id, session?.user.id],
+    queryKey: ['place', id, session?.id],
     enabled: session !== null && post.isSuccess,
     queryFn: async () => unwrap(await api.GET('/v1/feeds/following/places/{post}', { params: { path } })),
   });

@@ -1,7 +1,7 @@
 import { Autocomplete, Box, Button, Stack, TextField, Typography } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useDeferredValue, useState } from 'react';
-import { anonymous, unwrap } from '../api';
+import { api, unwrap } from '../api';
 import { useNotice } from '../common/notice';
 import { errorText } from '../common/states';
 import { useSession } from './session';
@@ -20,12 +20,12 @@ export function ActingAs() {
   const tell = useNotice();
   const [text, setText] = useState('');
   const [open, setOpen] = useState(false);
-  const value: Option = session ? session.user : NOBODY;
+  const value: Option = session ?? NOBODY;
   const q = useDeferredValue(text === labelOf(value) ? '' : text);
   const people = useQuery({
     queryKey: ['people', q],
     enabled: open,
-    queryFn: async () => unwrap(await anonymous.GET('/v1/users', { params: { query: { q, limit: 100 } } })).items,
+    queryFn: async () => unwrap(await api.GET('/v1/users', { params: { query: { q, limit: 100 } } })).items,
   });
   const choose = (option: Option | null) => {
     if (!option || option.handle === value.handle) return;

@@ -1,39 +1,39 @@
 import type { Session } from '@gather-lane/client';
 
-/** Who the console acts as; kept for this tab alone. */
+/** Who the console acts as. The session itself is in a cookie that no script can read; this is only who it is. */
 export interface KeptSession {
-  readonly accessToken: string;
-  readonly refreshToken: string | null;
-  readonly user: { readonly id: string; readonly handle: string; readonly name: string };
+  readonly id: string;
+  readonly handle: string;
+  readonly name: string;
 }
 
-const KEY = 'gather-lane-session';
-const CHANGED = 'gather-lane-session-changed';
+const KEY = 'gather-lane-acting-as';
+const CHANGED = 'gather-lane-acting-as-changed';
 let cached: { text: string | null; session: KeptSession | null } = { text: null, session: null };
 
-/** The session of this tab, or null; the same object until it changes. */
+/** Who this browser acts as, or null; the same object until it changes. */
 export function readSession(): KeptSession | null {
-  const text = sessionStorage.getItem(KEY);
+  const text = localStorage.getItem(KEY);
   if (text !== cached.text) cached = { text, session: text ? (JSON.parse(text) as KeptSession) : null };
   return cached.session;
 }
 
-/** Keeps a session for this tab, or forgets it. */
+/** Keeps who the browser acts as, or forgets it. */
 export function writeSession(session: KeptSession | null): void {
-  if (session) sessionStorage.setItem(KEY, JSON.stringify(session));
-  else sessionStorage.removeItem(KEY);
+  if (session) localStorage.setItem(KEY, JSON.stringify(session));
+  else localStorage.removeItem(KEY);
   window.dispatchEvent(new Event(CHANGED));
 }
 
-/** Calls the listener whenever the session changes; returns what ends that. */
+/** Calls the listener whenever that changes, in another tab too; returns what ends it. */
 export function onSessionChange(listener: () => void): () => void {
   window.addEventListener(CHANGED, listener);
-  return () => window.removeEventListener(CHANGED, listener);
+  window.addEventListener('storage', listener);
+  return () => {
+    window.removeEventListener(CHANGED, listener);
+    window.removeEventListener('storage', listener);
+  };
 }
 
 /** What is kept of a session. */
-export const toKept = ({ accessToken, refreshToken, user }: Session): KeptSession => ({
-  accessToken,
-  refreshToken,
-  user: { id: user.id, handle: user.handle, name: user.name },
-});
+export const toKept = ({ user: { id, handle, name } }: Session): KeptSession => ({ id, handle, name });

@@ -11,7 +11,7 @@ import {
   useSyncExternalStore,
   type ReactNode,
 } from 'react';
-import { anonymous, api, unwrap } from '../api';
+import { api, unwrap } from '../api';
 import { useNotice } from '../common/notice';
 import { errorText } from '../common/states';
 import { onSessionChange, readSession, toKept, writeSession, type KeptSession } from './kept-session';
@@ -48,7 +48,7 @@ export function SessionProvider({ children }: { children: ReactNode }) {
   const [asksKey, setAsksKey] = useState(false);
   const { data: about } = useQuery({
     queryKey: ['about'],
-    queryFn: async () => unwrap(await anonymous.GET('/v1/about')),
+    queryFn: async () => unwrap(await api.GET('/v1/about')),
     staleTime: Infinity,
   });
 
@@ -64,10 +64,11 @@ export function SessionProvider({ children }: { children: ReactNode }) {
 
   const actAs = useCallback(
     async (handle: string) => {
-      const acting = await anonymous.POST('/v1/operator/sessions', { body: { user: `@${handle}` } });
+      const acting = await api.POST('/v1/operator/sessions', { body: { user: `@${handle}`, cookie: true } });
       if (acting.data) return become(toKept(acting.data), `Acting as @${handle}.`);
       if (about?.demo) {
-        const demo = await anonymous.POST('/v1/sessions', { body: { login: handle, password: about.demo.password } });
+        const { password } = about.demo;
+        const demo = await api.POST('/v1/sessions', { body: { login: handle, password, cookie: true } });
         if (demo.data) return become(toKept(demo.data), `Acting as @${handle}.`);
       }
       setSignIn({ handle });
@@ -87,7 +88,7 @@ export function SessionProvider({ children }: { children: ReactNode }) {
 
   const openAsOperator = useCallback(
     async (key: string) => {
-      const { response, error } = await anonymous.POST('/v1/operator/browser-sessions', { body: { key } });
+      const { response, error } = await api.POST('/v1/operator/browser-sessions', { body: { key } });
       if (!response.ok) throw new ServiceProblem(response.status, error!);
       // A first look that is still under way was made without the key: its refusal must not come last.
       await queryClient.cancelQueries({ queryKey: ['stats'] });

@@ -13,7 +13,7 @@ import {
 import type { About, Session } from '@gather-lane/client';
 import { useMutation } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
-import { anonymous, unwrap } from '../api';
+import { api, unwrap } from '../api';
 import { errorText } from '../common/states';
 
 interface Props {
@@ -29,7 +29,7 @@ export function SignInDialog({ handle, demo, onDone, onClose }: Props) {
   const [password, setPassword] = useState('');
   const signIn = useMutation({
     mutationFn: async (as: { login: string; password: string }) =>
-      unwrap(await anonymous.POST('/v1/sessions', { body: as })),
+      unwrap(await api.POST('/v1/sessions', { body: { ...as, cookie: true } })),
     onSuccess: onDone,
   });
   const submit = (event: FormEvent) => {

@@ -23,7 +23,7 @@ export function FollowButton({ user }: { user: User }) {
     onSuccess: () => tell(following ? `You no longer follow @${user.handle}.` : `You follow @${user.handle}.`),
     onError: (error) => tell(errorText(error), 'error'),
   });
-  if (!session || session.user.id === user.id || !user.relation) return null;
+  if (!session || session.id === user.id || !user.relation) return null;
   return (
     <Button
       variant={following ? 'outlined' : 'contained'}

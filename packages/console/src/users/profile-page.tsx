@@ -23,7 +23,7 @@ export function ProfilePage() {
   const { session } = useSession();
   const tab: TabName = TABS.find((name) => name === named) ?? 'posts';
   const user = useQuery({
-    queryKey: ['user', reference, session?.user.id],
+    queryKey: ['user', reference, session?.id],
     queryFn: async () => unwrap(await api.GET('/v1/users/{user}', { params: { path: { user: reference } } })),
   });
   return (
@@ -85,7 +85,7 @@ function Listed({ user, tab }: { user: User; tab: TabName }) {
   const { session } = useSession();
   const path = { user: user.id };
   const list = useInfiniteQuery({
-    queryKey: ['of-user', user.id, tab, session?.user.id],
+    queryKey: ['of-user', user.id, tab, session?.id],
     initialPageParam: null as string | null,
     queryFn: async ({ pageParam }): Promise<{ items: (FeedItem | User)[]; next: string | null }> => {
       const params = { path, query: { ...(pageParam && { after: pageParam }) } };

@@ -5,8 +5,10 @@ import { COMMENTS, POSTS, SLOTS, TOPICS_OF, type Topic } from './phrases.js';
 
 /** Rows of the demo, oldest first in each list; instants in milliseconds since the epoch. */
 export interface Demo {
-  readonly users: { id: string; handle: string; name: string; bio: string; createdAt: number }[];
+  readonly users: { id: string; handle: string; name: string; bio: string; moderator: boolean; createdAt: number }[];
   readonly follows: { followerId: string; followeeId: string; createdAt: number }[];
+  readonly mutes: { fromId: string; toId: string; createdAt: number }[];
+  readonly blocks: { fromId: string; toId: string; createdAt: number }[];
   readonly posts: { id: string; authorId: string; body: string; createdAt: number }[];
   readonly comments: {
     id: string;
@@ -23,6 +25,9 @@ const DAY = 24 * HOUR;
 const DAYS = 30;
 const POST_COUNT = 900;
 const ODILE_FOLLOWS = 24;
+const MAIN = ['odile', 'bram', 'wren'];
+/** The lock keeper keeps order in what is posted too. */
+const MODERATOR = 'bram';
 /** Share of a day's posts in each hour from midnight: early risers, and a second peak at dusk. */
 const HOURS = [1, 0, 0, 0, 1, 3, 7, 9, 8, 6, 5, 5, 6, 5, 4, 4, 6, 8, 9, 8, 6, 4, 3, 2];
 
@@ -60,6 +65,7 @@ class DemoMaker {
       handle,
       name,
       bio: this.#fill(this.#pick(BIOS[role]), handle),
+      moderator: handle === MODERATOR,
       createdAt,
     }));
     const follows = this.#follows(members);
@@ -68,9 +74,29 @@ class DemoMaker {
     return {
       users: this.#moved(users),
       follows: this.#moved(follows),
+      ...this.#keptApart(members),
       posts: this.#moved(posts),
       comments: this.#moved(comments),
     };
+  }
+
+  /** Two who do not get on, and two who would rather not read somebody whom they follow. */
+  #keptApart(members: Member[]): Pick<Demo, 'mutes' | 'blocks'> {
+    const apart = members.filter(({ handle }) => !MAIN.includes(handle));
+    const mutes = apart
+      .filter(({ follows }) => follows.size > 3)
+      .slice(0, 2)
+      .map((member) => ({
+        fromId: member.id,
+        toId: members[[...member.follows].at(-1)!]!.id,
+        createdAt: this.#now - 2 * DAY,
+      }));
+    const indexOf = (member: Member) => members.indexOf(member);
+    const strangers = (a: Member, b: Member) => !a.follows.has(indexOf(b)) && !b.follows.has(indexOf(a));
+    const [blocker] = apart.slice(-1);
+    const blocked = apart.find((member) => member !== blocker && strangers(member, blocker!));
+    const blocks = blocked ? [{ fromId: blocker!.id, toId: blocked.id, createdAt: this.#now - 5 * DAY }] : [];
+    return { mutes: this.#moved(mutes), blocks: this.#moved(blocks) };
   }
 
   #moved<T extends { createdAt: number }>(rows: T[]): T[] {

@@ -32,7 +32,7 @@ export interface Cast {
 
 /** Rows for one table, as values in the order of its columns; instants in milliseconds. */
 export interface TableRows {
-  readonly table: 'users' | 'credentials' | 'follows' | 'posts' | 'comments';
+  readonly table: 'users' | 'credentials' | 'follows' | 'mutes' | 'posts' | 'comments';
   readonly rows: (string | number | boolean | null)[][];
 }
 
@@ -44,6 +44,7 @@ export const FILL_COLUMNS = {
   users: ['id', 'handle', 'name', 'bio', 'created_at'],
   credentials: ['user_id', 'email', 'demo'],
   follows: ['follower_id', 'followee_id', 'created_at'],
+  mutes: ['muter_id', 'muted_id', 'created_at'],
   posts: ['id', 'author_id', 'body', 'created_at'],
   comments: ['id', 'post_id', 'author_id', 'body', 'created_at'],
 } as const;
@@ -54,6 +55,7 @@ export const FILL_INSTANTS: ReadonlySet<string> = new Set(['created_at']);
 const USERS_A_BATCH = 2_000;
 const FOLLOWS_A_BATCH = 20_000;
 const POSTS_A_BATCH = 4_000;
+const ONE_MUTES_IN = 20;
 const STREAM = { user: 1, follows: 2, posts: 3, ids: 4, fields: 5 };
 /** Serials of one fill's rows are apart from those of the next. */
 const SERIALS_A_RUN = 100_000_000;
@@ -191,7 +193,7 @@ export class Fill {
     const { seed, run, follows, now } = this.#request;
     const { size } = this.#cast;
     const chance = new Chance(seed, run, STREAM.follows, batch);
-    const rows: TableRows['rows'] = [];
+    const [rows, mutes]: [TableRows['rows'], TableRows['rows']] = [[], []];
     const mean = follows / size;
     const end = Math.min((batch + 1) * this.#followers, size);
     for (let i = batch * this.#followers; i < end; i++) {
@@ -204,12 +206,19 @@ export class Fill {
         if (followee !== i) chosen.add(followee);
       }
       const own = this.#userCreatedAt(i);
+      const [first] = chosen;
+      // Somebody whom one follows and does not read: the one case that a feed has to tell apart.
+      if (first !== undefined && i % ONE_MUTES_IN === 0)
+        mutes.push([this.#cast.idAt(i), this.#cast.idAt(first), Math.max(own, this.#userCreatedAt(first))]);
       for (const followee of chosen) {
         const since = Math.max(own, this.#userCreatedAt(followee));
         rows.push([this.#cast.idAt(i), this.#cast.idAt(followee), since + Math.floor(chance.float() * (now - since))]);
       }
     }
-    return [{ table: 'follows', rows }];
+    return [
+      { table: 'follows', rows },
+      { table: 'mutes', rows: mutes },
+    ];
   }
 
   #posts(batch: number): Batch {

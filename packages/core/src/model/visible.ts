@@ -4,9 +4,11 @@ import type { Audience, Field, FieldValue, Model, ModelTableName, Writable } fro
 /** Values of a row's own fields, by name. */
 export type FieldValues = Readonly<Record<string, FieldValue>>;
 
-function audienceOf(caller: Caller, ownerId: string): ReadonlySet<Audience> {
+function audienceOf(caller: Caller, ownerId: string | null): ReadonlySet<Audience> {
   if (caller.kind === 'operator') return new Set(['anyone', 'owner', 'operator']);
-  return new Set(caller.kind === 'user' && caller.id === ownerId ? ['anyone', 'owner'] : ['anyone']);
+  return new Set(
+    caller.kind === 'user' && ownerId !== null && caller.id === ownerId ? ['anyone', 'owner'] : ['anyone'],
+  );
 }
 
 /**
@@ -18,7 +20,7 @@ export function visibleFields(
   table: ModelTableName,
   values: FieldValues | null,
   caller: Caller,
-  ownerId: string,
+  ownerId: string | null,
 ): Record<string, FieldValue> {
   const audience = audienceOf(caller, ownerId);
   const shown = model.filter((field) => field.table === table && audience.has(field.audience));

@@ -7,6 +7,16 @@ export function countCharacters(text: string): number {
   return n;
 }
 
+/** The first so many characters of a text, none of them cut in two. */
+export function firstCharacters(text: string, most: number): string {
+  let [out, n] = ['', 0];
+  for (const { segment } of graphemes.segment(text)) {
+    if (++n > most || out.length + segment.length > MOST_CODE_POINTS) break;
+    out += segment;
+  }
+  return out;
+}
+
 /** How many Unicode code points a text has: what PostgreSQL's `char_length` counts. */
 export function countCodePoints(text: string): number {
   let n = 0;

@@ -28,7 +28,7 @@ export function atomRoutes(app: App, { posts, users, address }: Services): void 
       },
     },
     async (request, reply) => {
-      const user = await users.view(await users.require(request.params.user), nobody);
+      const user = await users.view(await users.require(request.params.user, nobody), nobody);
       const { items } = await posts.list('newest', user.id, { limit: ENTRIES }, nobody);
       return reply.type('application/atom+xml; charset=utf-8').send(toAtom(user, items, (path) => address.to(path)));
     },

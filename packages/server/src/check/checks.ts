@@ -63,6 +63,48 @@ export const DATA_CHECKS: readonly DataCheck[] = [
   orphans('comments', 'parent_id', 'comments'),
   orphans('follows', 'follower_id', 'users'),
   orphans('follows', 'followee_id', 'users'),
+  ...(
+    [
+      ['mutes', 'muter_id'],
+      ['mutes', 'muted_id'],
+      ['blocks', 'blocker_id'],
+      ['blocks', 'blocked_id'],
+      ['moderations', 'moderator_id'],
+      ['refused_attempts', 'user_id'],
+      ['identities', 'user_id'],
+      ['erasures', 'user_id'],
+      ['uploads', 'user_id'],
+      ['repeatable_calls', 'user_id'],
+    ] as const
+  ).map(([table, column]) => orphans(table, column, 'users')),
+  orphans('uploads', 'blob_id', 'blobs'),
+  orphans('users', 'picture_id', 'uploads'),
+  orphans('post_pictures', 'post_id', 'posts'),
+  orphans('post_pictures', 'upload_id', 'uploads'),
+  orphans('post_versions', 'post_id', 'posts'),
+  {
+    name: 'pictures-of-others',
+    means: 'a post shows a picture that somebody else uploaded',
+    sql: `SELECT p.id::text, u.user_id::text AS found, p.author_id::text AS should FROM post_pictures t JOIN posts p ON p.id = t.post_id JOIN uploads u ON u.id = t.upload_id WHERE u.user_id <> p.author_id`,
+  },
+  {
+    name: 'posts-of-nothing',
+    means: 'a post has neither text nor pictures',
+    sql: `SELECT p.id::text, 'nothing' AS found, 'text or pictures' AS should FROM posts p WHERE p.body = '' AND NOT EXISTS (SELECT FROM post_pictures t WHERE t.post_id = p.id)`,
+  },
+  orphans('moderations', 'post_id', 'posts'),
+  orphans('moderations', 'comment_id', 'comments'),
+  {
+    name: 'follows-across-blocks',
+    means: 'somebody follows whom they block, or who blocks them',
+    sql: `SELECT f.follower_id::text AS id, f.followee_id::text AS found, 'no follow beside a block' AS should FROM follows f
+      WHERE EXISTS (SELECT FROM blocks b WHERE (b.blocker_id, b.blocked_id) IN ((f.follower_id, f.followee_id), (f.followee_id, f.follower_id)))`,
+  },
+  {
+    name: 'erased-users-with-credentials',
+    means: 'a deleted account can still sign in',
+    sql: `SELECT u.id::text, 'a credential' AS found, 'none' AS should FROM users u JOIN credentials c ON c.user_id = u.id WHERE u.erased_at IS NOT NULL`,
+  },
   orphans('sessions', 'user_id', 'users'),
   orphans('credentials', 'user_id', 'users'),
   {

@@ -23,9 +23,10 @@ export class Comment extends Editable {
   @Column({ type: 'uuid', nullable: true })
   parentId!: string | null;
 
+  /** Null in the place that is left of a comment with answers when its author's account is gone. */
   @Index('comments_author')
-  @Column({ type: 'uuid' })
-  authorId!: string;
+  @Column({ type: 'uuid', nullable: true })
+  authorId!: string | null;
 
   @ManyToOne(() => User, { onDelete: 'CASCADE' })
   @JoinColumn({ name: 'author_id' })

@@ -66,7 +66,7 @@ describe('comments', () => {
     await expect(service.services.comments.edit(id, intruder, { body: 'x' }, undefined)).rejects.toMatchObject({
       code: 'not-yours',
     });
-    await expect(service.services.comments.delete(id, intruder, undefined)).rejects.toMatchObject({
+    await expect(service.services.removals.delete('comment', id, intruder, {})).rejects.toMatchObject({
       code: 'not-yours',
     });
   });

@@ -1,12 +1,15 @@
 import type { FieldValues, Model } from '@gather-lane/core';
 import { fieldsColumn, setFields } from '../model/field-columns.js';
 import { AUTHOR_COLUMNS, type AuthorColumns } from '../users/queries.js';
+import { notKeptAway, seenBy } from '../users/visibility.js';
 
 const shown = (model: Model) =>
   `c.id, c.post_id, c.parent_id, c.body, c.version, c.created_at, c.edited_at, ${AUTHOR_COLUMNS}, ${fieldsColumn(model, 'comments', 'c')}`;
 
-/** A row of the statements that show comments. */
-export interface CommentRow extends AuthorColumns {
+type Nullable<T> = { readonly [K in keyof T]: T[K] | null };
+
+/** A row of the statements that show comments; one without an author is a marker. */
+export interface CommentRow extends Nullable<AuthorColumns> {
   readonly id: string;
   readonly post_id: string;
   readonly parent_id: string | null;
@@ -20,33 +23,45 @@ export interface CommentRow extends AuthorColumns {
 const past = { newest: '<', oldest: '>' };
 const way = { newest: 'DESC', oldest: 'ASC' };
 
-/** A page of the conversation below a post. Cost: one range of comments_conversation and a probe for each author. */
-export const listComments = (model: Model, sort: 'newest' | 'oldest'): string => `
-  SELECT ${shown(model)}
-  FROM comments c JOIN users a ON a.id = c.author_id
-  WHERE c.post_id = $1 AND c.deleted_at IS NULL
-    AND ($2::timestamptz IS NULL OR (c.created_at, c.id) ${past[sort]} ($2, $3::uuid))
-  ORDER BY c.created_at ${way[sort]}, c.id ${way[sort]} LIMIT $4`;
+/**
+ * A page of the conversation below a post, as the viewer ($5) reads it: nothing by whom they keep away from, and a
+ * marker for each comment with answers whose author's account is gone. Cost: a range of comments_conversation and one
+ * of comments_markers, and a few probes for each author.
+ */
+export const listComments = (model: Model, sort: 'newest' | 'oldest'): string => {
+  const range = `c.post_id = $1 AND ($2::timestamptz IS NULL OR (c.created_at, c.id) ${past[sort]} ($2, $3::uuid))`;
+  const order = (alias: string) => `ORDER BY ${alias}created_at ${way[sort]}, ${alias}id ${way[sort]} LIMIT $4`;
+  return `
+  (SELECT ${shown(model)} FROM comments c JOIN users a ON a.id = c.author_id
+   WHERE ${range} AND c.deleted_at IS NULL AND ${seenBy('a', '$5')} AND ${notKeptAway('a', '$5')} ${order('c.')})
+  UNION ALL
+  (SELECT ${shown(model)} FROM comments c LEFT JOIN users a ON false WHERE ${range} AND c.author_id IS NULL ${order('c.')})
+  ${order('')}`;
+};
 
-/** One visible comment of a visible post. */
+const VISIBLE_POST = (viewer: string) =>
+  `EXISTS (SELECT FROM posts p JOIN users o ON o.id = p.author_id WHERE p.id = c.post_id AND p.deleted_at IS NULL AND ${seenBy('o', viewer)})`;
+
+/** One comment that the viewer ($2) may see, of a post that they may see. */
 export const commentById = (model: Model): string => `
   SELECT ${shown(model)}
-  FROM comments c JOIN users a ON a.id = c.author_id JOIN posts p ON p.id = c.post_id
-  WHERE c.id = $1 AND c.deleted_at IS NULL AND p.deleted_at IS NULL`;
+  FROM comments c JOIN users a ON a.id = c.author_id
+  WHERE c.id = $1 AND c.deleted_at IS NULL AND ${seenBy('a', '$2')} AND ${VISIBLE_POST('$2')}`;
 
 /**
- * Comments on a visible post; $5 (null for none) must be a visible comment of the same post. No row comes
+ * Comments on a post that its author lets the commenter ($3) see; $5 (null for none) must be a visible comment of the same post. No row comes
  * back where either is not so. Own fields as one JSON object, $6.
  */
 export const createComment = (columns: string[]): string => `
   INSERT INTO comments (${['id', 'post_id', 'author_id', 'body', 'parent_id', ...columns].join(', ')})
   SELECT $1::uuid, p.id, $3::uuid, $4::text, $5::uuid${columns.map((column) => `, o.${column}`).join('')}
-  FROM posts p${columns.length > 0 ? ', jsonb_populate_record(NULL::comments, $6::jsonb) o' : ''}
-  WHERE p.id = $2 AND p.deleted_at IS NULL
+  FROM posts p JOIN users a ON a.id = p.author_id${columns.length > 0 ? ' CROSS JOIN jsonb_populate_record(NULL::comments, $6::jsonb) o' : ''}
+  WHERE p.id = $2 AND p.deleted_at IS NULL AND ${seenBy('a', '$3')}
     AND ($5::uuid IS NULL OR EXISTS (SELECT FROM comments c WHERE c.id = $5 AND c.post_id = p.id AND c.deleted_at IS NULL))
   RETURNING id`;
 
-const OF_VISIBLE_POST = `EXISTS (SELECT FROM posts p WHERE p.id = comments.post_id AND p.deleted_at IS NULL)`;
+/** The condition that a comment's post is in sight. */
+export const OF_VISIBLE_POST = `EXISTS (SELECT FROM posts p WHERE p.id = comments.post_id AND p.deleted_at IS NULL)`;
 
 /** Takes the tally row of a comment's post, before its row changes. */
 export const LOCK_COMMENT_TALLY = `
@@ -56,10 +71,4 @@ export const LOCK_COMMENT_TALLY = `
 export const editComment = (columns: string[]): string => `
   UPDATE comments SET body = coalesce($3, body), version = version + 1, edited_at = clock_timestamp()${setFields(columns, 5)}
   WHERE id = $1 AND author_id = $2 AND deleted_at IS NULL AND ($4::integer IS NULL OR version = $4) AND ${OF_VISIBLE_POST}
-  RETURNING id`;
-
-/** Soft; the triggers uncount it. The same condition as for an edit. */
-export const DELETE_COMMENT = `
-  UPDATE comments SET deleted_at = clock_timestamp()
-  WHERE id = $1 AND author_id = $2 AND deleted_at IS NULL AND ($3::integer IS NULL OR version = $3) AND ${OF_VISIBLE_POST}
   RETURNING id`;

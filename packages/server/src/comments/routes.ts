@@ -6,13 +6,14 @@ import { linkNext } from '../http/pagination.js';
 import { replies } from '../http/replies.js';
 import { pageOf, pageQuery, ref } from '../http/schemas.js';
 import { postParam } from '../posts/schema.js';
+import { repeatableHeaders, repeatableOf } from '../repeats/header.js';
 import type { Services } from '../services.js';
 import { commentBody, commentParam, commentPatch, CommentSchema } from './schema.js';
 
 const CommentPage = pageOf(CommentSchema, 'CommentPage');
 
 /** Routes of the conversation below posts. */
-export function commentRoutes(app: App, { comments, address, config }: Services): void {
+export function commentRoutes(app: App, { comments, repeats, address, config }: Services): void {
   app.addSchema(CommentSchema);
   app.addSchema(CommentPage);
 
@@ -53,9 +54,11 @@ export function commentRoutes(app: App, { comments, address, config }: Services)
         tags: ['comments'],
         summary: 'Comment on a post',
         params: postParam,
+        headers: repeatableHeaders,
         body: commentBody(config.model),
         response: replies('signed-in', { 201: ref(CommentSchema) }, [
           'not-found',
+          'other-content',
           'invalid',
           'taken',
           'too-large',
@@ -66,11 +69,14 @@ export function commentRoutes(app: App, { comments, address, config }: Services)
     async (request, reply) => {
       const caller = userCaller(request);
       const { body, parentId, fields } = request.body;
-      const id = await comments.create(request.params.post, caller.id, body, parentId ?? null, fields);
-      const comment = await comments.view(id, caller);
+      const comment = await repeats.once(
+        repeatableOf(request, JSON.stringify(request.body)),
+        (taken) => comments.create(request.params.post, caller, body, parentId ?? null, fields, taken),
+        (id) => comments.view(id, caller),
+      );
       return reply
         .code(201)
-        .header('location', address.to(`/v1/comments/${id}`))
+        .header('location', address.to(`/v1/comments/${comment.id}`))
         .header('etag', etagOf(comment.version))
         .send(comment);
     },
@@ -117,24 +123,6 @@ export function commentRoutes(app: App, { comments, address, config }: Services)
       await comments.edit(request.params.comment, caller, request.body, ifMatchOf(request));
       const comment = await comments.view(request.params.comment, caller);
       return reply.header('etag', etagOf(comment.version)).send(comment);
-    },
-  );
-
-  app.delete(
-    '/v1/comments/:comment',
-    {
-      config: { doorway: 'owner of comment' },
-      schema: {
-        operationId: 'deleteComment',
-        tags: ['comments'],
-        summary: 'Delete one’s own comment',
-        params: commentParam,
-        response: replies('owner of comment', { 204: Type.Null() }),
-      },
-    },
-    async (request, reply) => {
-      await comments.delete(request.params.comment, userCaller(request), ifMatchOf(request));
-      return reply.code(204).send(null);
     },
   );
 }

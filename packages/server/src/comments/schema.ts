@@ -11,8 +11,10 @@ export const CommentSchema = Type.Object(
     id: Uuid,
     postId: Uuid,
     parentId: orNull(Uuid),
-    author: ref(AuthorSchema),
-    body: Type.String(),
+    author: orNull(ref(AuthorSchema)),
+    body: Type.String({
+      description: 'Empty, without an author, where a comment with answers stood whose author’s account is gone',
+    }),
     createdAt: Instant,
     editedAt: orNull(Instant),
     version: Type.Integer({ description: 'Counts the edits; the `ETag`' }),

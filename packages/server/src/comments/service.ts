@@ -8,48 +8,52 @@ import {
   type Model,
   type Owned,
 } from '@gather-lane/core';
-import type { DataSource } from 'typeorm';
+import type { DataSource, EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { inTransaction } from '../database/transaction.js';
 import { instantOf, startOf, toPage, type Page, type PageRequest } from '../http/pagination.js';
+import type { PublicAddress } from '../http/public-address.js';
 import { invalid, Problem, refusalProblem } from '../http/problem.js';
 import { fieldColumns, withFieldProblems } from '../model/field-columns.js';
 import { LOCK_POST_TALLY } from '../posts/queries.js';
-import type { Posts, TextEdit } from '../posts/service.js';
-import { toAuthor } from '../users/queries.js';
-import {
-  commentById,
-  createComment,
-  DELETE_COMMENT,
-  editComment,
-  listComments,
-  LOCK_COMMENT_TALLY,
-  type CommentRow,
-} from './queries.js';
+import type { Posts } from '../posts/service.js';
+import { toAuthor, type AuthorColumns } from '../users/queries.js';
+import { viewerOf } from '../users/visibility.js';
+import { commentById, createComment, editComment, listComments, type CommentRow } from './queries.js';
 import type { CommentView } from './schema.js';
+
+/** What of a comment is edited; what is not named stays. */
+export interface CommentEdit {
+  readonly body?: string;
+  readonly fields?: FieldValues;
+}
 
 /** The conversation below posts. */
 export class Comments {
   readonly #dataSource: DataSource;
   readonly #posts: Posts;
+  readonly #address: PublicAddress;
   readonly #model: Model;
 
-  constructor(dataSource: DataSource, posts: Posts, model: Model) {
+  constructor(dataSource: DataSource, posts: Posts, address: PublicAddress, model: Model) {
     this.#dataSource = dataSource;
     this.#posts = posts;
+    this.#address = address;
     this.#model = model;
   }
 
   /**
+   * @param first run first in the transaction that makes the comment
    * @returns the id of the new comment
    * @throws Problem `not-found` for a post that is not visible, `invalid` for a parent that is not of this post
    */
   async create(
     postId: string,
-    authorId: string,
+    author: Caller & { kind: 'user' },
     body: string,
     parentId: string | null,
     fields?: FieldValues,
+    first: (manager: EntityManager, id: string) => Promise<void> = () => Promise.resolve(),
   ): Promise<string> {
     const id = uuidv7();
     const { columns } = fieldColumns(fields);
@@ -57,18 +61,32 @@ export class Comments {
     const own = columns.length > 0 ? [JSON.stringify(Object.fromEntries(byColumn))] : [];
     const made = await withFieldProblems(() =>
       inTransaction(this.#dataSource, async (manager) => {
+        await first(manager, id);
         await manager.query(LOCK_POST_TALLY, [postId]);
-        return manager.query<unknown[]>(createComment(columns), [id, postId, authorId, body, parentId, ...own]);
+        const rows = await manager.query<unknown[]>(createComment(columns), [
+          id,
+          postId,
+          author.id,
+          body,
+          parentId,
+          ...own,
+        ]);
+        if (rows.length === 0) throw new NotMade();
+        return true;
       }),
-    );
-    if (made.length > 0) return id;
-    if (!(await this.#posts.owned(postId))) throw new Problem('not-found', 'There is no such post, or it was deleted.');
+    ).catch((error: unknown) => {
+      if (error instanceof NotMade) return false;
+      throw error;
+    });
+    if (made) return id;
+    if (!(await this.#posts.owned(postId, author)))
+      throw new Problem('not-found', 'There is no such post, or it was deleted.');
     throw invalid('/parentId', 'names no comment of this post');
   }
 
   /** @throws Problem `not-found` */
   async view(id: string, caller: Caller): Promise<CommentView> {
-    const [row] = await this.#dataSource.query<CommentRow[]>(commentById(this.#model), [id]);
+    const [row] = await this.#dataSource.query<CommentRow[]>(commentById(this.#model), [id, viewerOf(caller)]);
     if (!row) throw new Problem('not-found', 'There is no such comment, or it was deleted.');
     return this.#toView(row, caller);
   }
@@ -80,7 +98,8 @@ export class Comments {
     request: PageRequest,
     caller: Caller,
   ): Promise<Page<CommentView>> {
-    if (!(await this.#posts.owned(postId))) throw new Problem('not-found', 'There is no such post, or it was deleted.');
+    if (!(await this.#posts.owned(postId, caller)))
+      throw new Problem('not-found', 'There is no such post, or it was deleted.');
     const list = `comments:${sort}:${postId}`;
     const from = startOf(list, request);
     const rows = await this.#dataSource.query<CommentRow[]>(listComments(this.#model, sort), [
@@ -88,6 +107,7 @@ export class Comments {
       instantOf(from),
       from?.id ?? null,
       request.limit + 1,
+      viewerOf(caller),
     ]);
     return toPage(
       list,
@@ -98,9 +118,9 @@ export class Comments {
     );
   }
 
-  /** Owner and version of a visible comment; one under an invisible post is not there. */
-  async owned(id: string): Promise<Owned | null> {
-    const [row] = await this.#dataSource.query<CommentRow[]>(commentById(this.#model), [id]);
+  /** Owner and version of a comment that the caller may see; one under an invisible post is not there. */
+  async owned(id: string, caller: Caller): Promise<Owned | null> {
+    const [row] = await this.#dataSource.query<CommentRow[]>(commentById(this.#model), [id, viewerOf(caller)]);
     return row ? { ownerId: row.author_id, version: row.version } : null;
   }
 
@@ -108,7 +128,7 @@ export class Comments {
   async edit(
     id: string,
     caller: Caller & { kind: 'user' },
-    edit: TextEdit,
+    edit: CommentEdit,
     version: number | undefined,
   ): Promise<void> {
     const { columns, values } = fieldColumns(edit.fields);
@@ -120,18 +140,11 @@ export class Comments {
     if (rows.length === 0) throw await this.#refusal(id, caller, version);
   }
 
-  /** @throws Problem when the write meets something else than the doorway saw */
-  async delete(id: string, caller: Caller & { kind: 'user' }, version: number | undefined): Promise<void> {
-    const done = await inTransaction(this.#dataSource, async (manager) => {
-      await manager.query(LOCK_COMMENT_TALLY, [id]);
-      const [rows] = await manager.query<[unknown[], number]>(DELETE_COMMENT, [id, caller.id, version ?? null]);
-      return rows.length > 0;
-    });
-    if (!done) throw await this.#refusal(id, caller, version);
-  }
-
   async #refusal(id: string, caller: Caller, version: number | undefined): Promise<Problem> {
-    return refusalProblem(decide('owner of comment', caller, await this.owned(id), version) ?? 'stale', 'comment');
+    return refusalProblem(
+      decide('owner of comment', caller, await this.owned(id, caller), version) ?? 'stale',
+      'comment',
+    );
   }
 
   #toView(row: CommentRow, caller: Caller): CommentView {
@@ -139,7 +152,7 @@ export class Comments {
       id: row.id,
       postId: row.post_id,
       parentId: row.parent_id,
-      author: toAuthor(row),
+      author: isAuthored(row) ? toAuthor(row, this.#address) : null,
       body: row.body,
       createdAt: row.created_at.toISOString(),
       editedAt: row.edited_at?.toISOString() ?? null,
@@ -151,3 +164,8 @@ export class Comments {
     };
   }
 }
+
+/** Rolls the transaction back, with all that it did first. */
+class NotMade extends Error {}
+
+const isAuthored = (row: CommentRow): row is CommentRow & AuthorColumns => row.author_id !== null;

@@ -86,6 +86,13 @@ function fromText({ schema, variable }: ConfigKey, text: string): unknown {
     if (!/^(true|false)$/.test(text)) throw new ConfigError(`${variable} must be true or false, but is "${text}".`);
     return text === 'true';
   }
+  if (schema.type === 'array' && schema.items?.type === 'object') {
+    try {
+      return JSON.parse(text);
+    } catch {
+      throw new ConfigError(`${variable} must be a list as JSON, but is "${text}".`);
+    }
+  }
   return schema.type === 'array' ? text.split(',').map((item) => item.trim()) : text;
 }
 

@@ -1,18 +1,30 @@
 import 'reflect-metadata';
 import type { Model } from '@gather-lane/core';
 import { DataSource, type DataSourceOptions } from 'typeorm';
+import { Block, Mute } from '../blocks/distance.entity.js';
 import { Comment } from '../comments/comment.entity.js';
 import { Standing, StandingDrop } from '../feed/standing.entity.js';
 import { FillRun } from '../fill/fill-run.entity.js';
 import { Follow } from '../follows/follow.entity.js';
+import { Identity } from '../identities/identity.entity.js';
+import { ProviderSignIn } from '../identities/provider-sign-in.entity.js';
+import { Blob, PostPicture, Upload } from '../media/media.entity.js';
 import { LiveService } from '../model/live-service.entity.js';
 import { ModelMigration, ModelStep } from '../model/model-migration.entity.js';
 import { mapFields } from '../model/field-entities.js';
+import { Moderation } from '../moderation/moderation.entity.js';
+import { PasswordReset } from '../password-resets/password-reset.entity.js';
+import { PostVersion } from '../posts/post-version.entity.js';
 import { Post } from '../posts/post.entity.js';
 import { PostCommenter, PostTally, UserTally } from '../tallies/tally.entity.js';
+import { RefusedAttempt } from '../refusals/refused-attempt.entity.js';
+import { RepeatableCall } from '../repeats/repeatable-call.entity.js';
+import { SignInAttempt } from '../sessions/sign-in-attempt.entity.js';
 import { Session } from '../sessions/session.entity.js';
 import { SigningKey } from '../sessions/signing-key.entity.js';
 import { Credential } from '../users/credential.entity.js';
+import { Erasure } from '../users/deletion/erasure.entity.js';
+import { ReservedHandle } from '../users/reserved-handle.entity.js';
 import { User } from '../users/user.entity.js';
 import { WeightingRow } from '../weighting/weighting.entity.js';
 import type { DatabaseAddress } from './address.js';
@@ -22,6 +34,9 @@ import { Standings1764000000003 } from './migrations/1764000000003-standings.js'
 import { Tallies1764000000004 } from './migrations/1764000000004-tallies.js';
 import { FillRuns1764000000005 } from './migrations/1764000000005-fill-runs.js';
 import { ModelMigrations1764000000006 } from './migrations/1764000000006-model-migrations.js';
+import { People1764000000007 } from './migrations/1764000000007-people.js';
+import { SignIn1764000000008 } from './migrations/1764000000008-sign-in.js';
+import { Media1764000000009 } from './migrations/1764000000009-media.js';
 import { SnakeNaming } from './naming.js';
 
 /** Every entity of the product's model. */
@@ -43,6 +58,21 @@ export const ENTITIES = [
   ModelMigration,
   ModelStep,
   LiveService,
+  Mute,
+  Block,
+  Moderation,
+  RefusedAttempt,
+  ReservedHandle,
+  Erasure,
+  SignInAttempt,
+  PasswordReset,
+  Identity,
+  ProviderSignIn,
+  Blob,
+  Upload,
+  PostPicture,
+  PostVersion,
+  RepeatableCall,
 ];
 
 /** The product's migrations, oldest first. */
@@ -53,6 +83,9 @@ export const MIGRATIONS = [
   Tallies1764000000004,
   FillRuns1764000000005,
   ModelMigrations1764000000006,
+  People1764000000007,
+  SignIn1764000000008,
+  Media1764000000009,
 ];
 
 /** Name of the table that remembers which of our migrations have run. */

@@ -1,4 +1,4 @@
-import type { FieldValues } from '@gather-lane/core';
+import type { FieldValues, Removal } from '@gather-lane/core';
 import { Column } from 'typeorm';
 
 /** What people write and may edit or take back: posts and comments. */
@@ -16,6 +16,10 @@ export abstract class Editable {
   /** Deleting is soft: the row stays for a while, and nothing shows it. */
   @Column({ type: 'timestamptz', precision: 3, nullable: true })
   deletedAt!: Date | null;
+
+  /** Who took it out of sight. */
+  @Column({ type: 'text', nullable: true })
+  removal!: Removal | null;
 
   /** The developer's own fields; mapped from the model file. */
   fields?: FieldValues;

@@ -47,8 +47,15 @@ export async function loadDemo(
   const plain: Table[] = [
     {
       name: 'users',
-      columns: { id: 'uuid', handle: 'text', name: 'text', bio: 'text', created_at: 'timestamptz' },
-      rows: demo.users.map((u) => [u.id, u.handle, u.name, u.bio, at(u.createdAt)]),
+      columns: {
+        id: 'uuid',
+        handle: 'text',
+        name: 'text',
+        bio: 'text',
+        moderator: 'boolean',
+        created_at: 'timestamptz',
+      },
+      rows: demo.users.map((u) => [u.id, u.handle, u.name, u.bio, u.moderator, at(u.createdAt)]),
     },
     {
       name: 'credentials',
@@ -59,6 +66,16 @@ export async function loadDemo(
       name: 'follows',
       columns: { follower_id: 'uuid', followee_id: 'uuid', created_at: 'timestamptz' },
       rows: demo.follows.map((f) => [f.followerId, f.followeeId, at(f.createdAt)]),
+    },
+    {
+      name: 'mutes',
+      columns: { muter_id: 'uuid', muted_id: 'uuid', created_at: 'timestamptz' },
+      rows: demo.mutes.map((m) => [m.fromId, m.toId, at(m.createdAt)]),
+    },
+    {
+      name: 'blocks',
+      columns: { blocker_id: 'uuid', blocked_id: 'uuid', created_at: 'timestamptz' },
+      rows: demo.blocks.map((b) => [b.fromId, b.toId, at(b.createdAt)]),
     },
     {
       name: 'posts',

@@ -6,8 +6,10 @@ export const escapeHtml = (text: string): string => text.replace(/[&<>"']/g, (c)
 /** Back-quoted words become code. */
 export const inline = (text: string): string => escapeHtml(text).replace(/`([^`]+)`/g, '<code>$1</code>');
 
-/** A readable page; `body` is HTML that is safe already. */
-export function page(title: string, body: string): string {
+const NAV = `<nav><a href="/docs">Documentation</a> · <a href="/docs/api">API</a> · <a href="/docs/problems">Problems</a> · <a href="/">Console</a></nav>`;
+
+/** A readable page; `body` and `nav` are HTML that is safe already. */
+export function page(title: string, body: string, nav = NAV): string {
   return `<!doctype html>
 <html lang="en">
 <meta charset="utf-8">
@@ -22,7 +24,7 @@ export function page(title: string, body: string): string {
   table { border-collapse: collapse; width: 100% } td, th { text-align: left; padding: .4rem .6rem; border-bottom: 1px solid var(--line); vertical-align: top }
   nav, .quiet { color: var(--quiet); font-size: .9rem }
 </style>
-<nav><a href="/docs">Documentation</a> · <a href="/docs/api">API</a> · <a href="/docs/problems">Problems</a> · <a href="/">Console</a></nav>
+${nav}
 <main><h1>${escapeHtml(title)}</h1>${body}</main>
 </html>`;
 }

@@ -1,3 +1,5 @@
+import type { Removal } from '@gather-lane/core';
+import { seenBy } from '../users/visibility.js';
 import { standingsTable } from '../weighting/queries.js';
 
 /** The two orders of a feed. */
@@ -32,8 +34,10 @@ function sourceOf(order: FeedOrder, weighting: number): Source {
     : { table: standingsTable(weighting), id: 'post_id', key: 'lane_time', visible: 'true', seen: fell };
 }
 
-/** Those whose posts a feed holds: whom the caller ($1) follows and, where $2 says so, the caller. */
-const AUTHORS = `SELECT followee_id AS id FROM follows WHERE follower_id = $1 UNION ALL SELECT $1::uuid WHERE $2::boolean`;
+/** Those whose posts a feed holds: whom the caller ($1) follows less those muted and, where $2 says so, the caller. */
+const AUTHORS = `SELECT followee_id AS id FROM follows WHERE follower_id = $1
+      AND (followee_id IN (SELECT muted_id FROM mutes WHERE muter_id = $1)) IS NOT TRUE
+    UNION ALL SELECT $1::uuid WHERE $2::boolean`;
 
 /**
  * The page of a following feed that begins below the cursor ($3 instant, $4 id): at most $5 ids with their
@@ -134,9 +138,12 @@ export function feedNewer(order: FeedOrder, weighting: number): string {
   FROM above JOIN posts p ON p.id = above.id`;
 }
 
-/** Where one post stands to one viewer: for `place`. Cost: three primary-key probes. */
+/** Where one post stands to one viewer: for `place`. Cost: a handful of primary-key probes. */
 export const PLACE_FACTS = `
-  SELECT p.id, p.author_id, a.handle, p.created_at, p.deleted_at, t.comment_people, f.created_at AS since
+  SELECT p.id, p.author_id, a.handle, p.created_at, p.deleted_at, p.removal, t.comment_people, f.created_at AS since,
+    EXISTS (SELECT FROM mutes WHERE muter_id = $1 AND muted_id = p.author_id) AS muted,
+    EXISTS (SELECT FROM blocks WHERE blocker_id = $1 AND blocked_id = p.author_id) AS blocked,
+    ${seenBy('a', '$1')} AS seen
   FROM posts p
   JOIN users a ON a.id = p.author_id
   JOIN post_tallies t ON t.post_id = p.id
@@ -150,6 +157,10 @@ export interface PlaceRow {
   readonly handle: string;
   readonly created_at: Date;
   readonly deleted_at: Date | null;
+  readonly removal: Removal | null;
+  readonly muted: boolean;
+  readonly blocked: boolean;
+  readonly seen: boolean;
   readonly comment_people: number;
   readonly since: Date | null;
 }

@@ -51,7 +51,10 @@ export const PlaceReplySchema = Type.Object(
     postId: Uuid,
     inFeed: Type.Boolean(),
     reason: orNull(
-      Type.Union([Type.Literal('not-followed'), Type.Literal('deleted')], { description: 'Why it is not in the feed' }),
+      Type.String({
+        enum: ['not-followed', 'deleted', 'withheld', 'hidden', 'blocked', 'muted'],
+        description: 'Why it is not in the feed',
+      }),
     ),
     place: orNull(ref(PlaceSchema)),
     sentence: Type.String(),

@@ -28,7 +28,7 @@ afterAll(() => service.stop());
 async function underWrites(order: 'recent' | 'score', seed: number) {
   const { int, pick, chance } = dice(seed);
   const actors = await Promise.all(
-    writers.slice(0, 4).map(async (id) => ({ id, token: (await service.services.sessions.actAs(id)).accessToken })),
+    writers.slice(0, 4).map(async (id) => ({ id, token: (await service.services.sessions.actAs(id)).accessToken! })),
   );
   await service.dataSource.query(`UPDATE posts SET deleted_at = NULL WHERE deleted_at IS NOT NULL`);
   // Half of the posts are never touched: these the scroll may not skip.

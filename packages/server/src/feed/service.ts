@@ -120,29 +120,19 @@ export class Feed {
 
   /**
    * Why a post stands where it stands in a viewer's feed, or why it is not there.
-   * @param seesDeleted the operator is told that a post was deleted; a user only that it is not there
+   * @param seesHidden the operator is told what hides a post; a user only that it is not there
    * @throws Problem `not-found`
    */
-  async place(
-    viewerId: string,
-    postId: string,
-    weighting: WeightingInForce,
-    seesDeleted: boolean,
-  ): Promise<PlaceReply> {
+  async place(viewerId: string, postId: string, weighting: WeightingInForce, seesHidden: boolean): Promise<PlaceReply> {
     const [row] = await this.#dataSource.query<PlaceRow[]>(PLACE_FACTS, [viewerId, postId]);
-    if (!row || (row.deleted_at && !seesDeleted))
+    if (!row || ((row.deleted_at || !row.seen) && !seesHidden))
       throw new Problem('not-found', 'There is no such post, or it was deleted.');
-    const absent = (reason: 'deleted' | 'not-followed', sentence: string) => ({
-      postId,
-      inFeed: false,
-      reason,
-      place: null,
-      sentence,
-    });
-    if (row.deleted_at) return absent('deleted', 'Not in the feed: the post was deleted.');
     const own = row.author_id === viewerId;
-    if (!own && !row.since)
-      return absent('not-followed', `Not in the feed: its author, @${row.handle}, is not followed.`);
+    const absence = absenceOf(row, own);
+    if (absence) {
+      const [reason, why] = absence;
+      return { postId, inFeed: false, reason, place: null, sentence: `Not in the feed: ${why}.` };
+    }
     const place = explain(row.created_at, row.handle, own, row.since, { comment: row.comment_people }, weighting);
     return { postId, inFeed: true, reason: null, place, sentence: place.sentence };
   }
@@ -166,6 +156,19 @@ export class Feed {
       throw new Problem('scroll-expired', 'This scroll began more than a day ago: begin again without a cursor.');
     return cursor;
   }
+}
+
+/** Why a post is not in somebody's feed, or null when it is. */
+function absenceOf(row: PlaceRow, own: boolean): [string, string] | null {
+  if (row.deleted_at)
+    return row.removal === 'withheld'
+      ? ['withheld', 'a moderator withholds the post']
+      : ['deleted', 'the post was deleted'];
+  if (!row.seen) return ['hidden', `its author, @${row.handle}, is not there for this user`];
+  if (own) return null;
+  if (row.blocked) return ['blocked', `its author, @${row.handle}, is blocked`];
+  if (row.muted) return ['muted', `its author, @${row.handle}, is muted`];
+  return row.since ? null : ['not-followed', `its author, @${row.handle}, is not followed`];
 }
 
 const positionOf = ({ key, id }: { key: Date; id: string }): Position => ({ at: key.getTime(), id });

@@ -186,6 +186,8 @@ function* withInstants(rows: TableRows['rows'], instants: boolean[], extra: stri
 export async function empty(dataSource: DataSource, options: { amongReal: boolean }): Promise<void> {
   if (!options.amongReal) await refuseRealAccounts(dataSource);
   await dataSource.query(`
-    TRUNCATE users, credentials, sessions, posts, follows, comments, user_tallies, post_tallies, post_commenters,
-             standings_1, standing_drops, fill_runs RESTART IDENTITY`);
+    TRUNCATE users, credentials, identities, provider_sign_ins, password_resets, sign_in_attempts, sessions, reserved_handles,
+             erasures, mutes, blocks, posts, follows, comments, moderations, refused_attempts, blobs, uploads,
+             post_pictures, post_versions, repeatable_calls, user_tallies, post_tallies,
+             post_commenters, standings_1, standing_drops, fill_runs RESTART IDENTITY`);
 }

@@ -2,6 +2,10 @@
 export const LOCK_PAIR = `
   SELECT user_id, following FROM user_tallies WHERE user_id IN ($1, $2) ORDER BY user_id FOR NO KEY UPDATE`;
 
+/** A block either way. Cost: two probes of the blocks key. */
+export const BLOCKED_BETWEEN = `
+  SELECT FROM blocks WHERE (blocker_id, blocked_id) IN (($1::uuid, $2::uuid), ($2::uuid, $1::uuid))`;
+
 /** Follows, or does nothing when it is so already. Both halves of the pair are the key. */
 export const FOLLOW = `
   INSERT INTO follows (follower_id, followee_id) VALUES ($1, $2)

@@ -29,13 +29,14 @@ export function followRoutes(app: App, { follows, users, address }: Services): v
         response: replies('signed-in', { 200: ref(FollowSchema), 201: ref(FollowSchema) }, [
           'not-found',
           'self-follow',
+          'blocked',
           'too-many-follows',
         ]),
       },
     },
     async (request, reply) => {
       const { userId } = signedIn(request);
-      const followeeId = await users.require(request.params.user);
+      const followeeId = await users.require(request.params.user, request.principal.caller);
       const { since, changed } = await follows.follow(userId, followeeId);
       const user = await users.view(followeeId, request.principal.caller);
       return reply.code(changed ? 201 : 200).send({ user, since: since.toISOString(), changed });
@@ -55,7 +56,10 @@ export function followRoutes(app: App, { follows, users, address }: Services): v
       },
     },
     async (request, reply) => {
-      await follows.unfollow(signedIn(request).userId, await users.require(request.params.user));
+      await follows.unfollow(
+        signedIn(request).userId,
+        await users.require(request.params.user, request.principal.caller),
+      );
       return reply.code(204).send(null);
     },
   );
@@ -75,7 +79,7 @@ export function followRoutes(app: App, { follows, users, address }: Services): v
         },
       },
       async (request, reply) => {
-        const id = await users.require(request.params.user);
+        const id = await users.require(request.params.user, request.principal.caller);
         const page = await follows[side](id, request.query, request.principal.caller);
         linkNext(request, reply, address.base, page.next);
         return page;

@@ -1,11 +1,11 @@
 import type { Caller } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { inTransaction } from '../database/transaction.js';
-import { instantOf, startOf, toPage, type Page, type PageRequest } from '../http/pagination.js';
+import type { Page, PageRequest } from '../http/pagination.js';
 import { Problem } from '../http/problem.js';
 import type { UserView } from '../users/schema.js';
 import type { Users } from '../users/service.js';
-import { FOLLOW, FOLLOWED_SINCE, FOLLOWERS, FOLLOWING, LOCK_PAIR, UNFOLLOW } from './queries.js';
+import { BLOCKED_BETWEEN, FOLLOW, FOLLOWED_SINCE, FOLLOWERS, FOLLOWING, LOCK_PAIR, UNFOLLOW } from './queries.js';
 
 /** Who follows whom. */
 export class Follows {
@@ -21,7 +21,7 @@ export class Follows {
 
   /**
    * Makes one user follow another; doing it again changes nothing.
-   * @throws Problem `self-follow`, `too-many-follows`, `not-found`
+   * @throws Problem `self-follow`, `blocked`, `too-many-follows`, `not-found`
    */
   async follow(followerId: string, followeeId: string): Promise<{ since: Date; changed: boolean }> {
     if (followerId === followeeId) throw new Problem('self-follow', 'You cannot follow yourself: name another user.');
@@ -32,6 +32,9 @@ export class Follows {
       ]);
       const mine = tallies.find((tally) => tally.user_id === followerId);
       if (!mine || tallies.length < 2) throw new Problem('not-found', 'There is no such user.');
+      // Seen under the lock that a block takes too: the two never both stand.
+      const blocked = await manager.query<unknown[]>(BLOCKED_BETWEEN, [followerId, followeeId]);
+      if (blocked.length > 0) throw new Problem('blocked', 'You block this user: lift the block first.');
       const [before] = await manager.query<{ created_at: Date }[]>(FOLLOWED_SINCE, [followerId, followeeId]);
       if (before) return { since: before.created_at, changed: false };
       if (mine.following >= this.#most)
@@ -53,34 +56,10 @@ export class Follows {
   }
 
   followers(userId: string, request: PageRequest, caller: Caller): Promise<Page<UserView>> {
-    return this.#list(`followers:${userId}`, FOLLOWERS, userId, request, caller);
+    return this.#users.pageOf(`followers:${userId}`, FOLLOWERS, userId, request, caller);
   }
 
   following(userId: string, request: PageRequest, caller: Caller): Promise<Page<UserView>> {
-    return this.#list(`following:${userId}`, FOLLOWING, userId, request, caller);
-  }
-
-  async #list(
-    list: string,
-    sql: string,
-    userId: string,
-    request: PageRequest,
-    caller: Caller,
-  ): Promise<Page<UserView>> {
-    const from = startOf(list, request);
-    const rows = await this.#dataSource.query<{ id: string; created_at: Date }[]>(sql, [
-      userId,
-      instantOf(from),
-      from?.id ?? null,
-      request.limit + 1,
-    ]);
-    const page = toPage(
-      list,
-      request,
-      rows,
-      (row) => row.created_at.getTime(),
-      (row) => row.id,
-    );
-    return { items: await this.#users.viewAll(page.items, caller), next: page.next };
+    return this.#users.pageOf(`following:${userId}`, FOLLOWING, userId, request, caller);
   }
 }

@@ -8,14 +8,22 @@ import fastify, { LogController, type FastifyInstance } from 'fastify';
 import { v4 as uuidv4 } from 'uuid';
 import { aboutRoutes } from '../about/routes.js';
 import { atomRoutes } from '../atom/routes.js';
+import { blockRoutes } from '../blocks/routes.js';
 import { commentRoutes } from '../comments/routes.js';
 import { docsRoutes } from '../docs/routes.js';
 import { feedRoutes } from '../feed/routes.js';
 import { followRoutes } from '../follows/routes.js';
+import { identityRoutes } from '../identities/routes.js';
+import { mailRoutes } from '../mail/routes.js';
+import { mediaRoutes } from '../media/routes.js';
 import { modelRoutes } from '../model/operator-routes.js';
 import { operatorFieldRoutes } from '../model/routes.js';
+import { moderatorRoutes } from '../moderation/operator-routes.js';
+import { moderationRoutes } from '../moderation/routes.js';
 import { operatorRoutes } from '../operator/routes.js';
+import { passwordResetRoutes } from '../password-resets/routes.js';
 import { postRoutes } from '../posts/routes.js';
+import { refusalRoutes } from '../refusals/routes.js';
 import type { Services } from '../services.js';
 import { sessionRoutes } from '../sessions/routes.js';
 import { userRoutes } from '../users/routes.js';
@@ -93,11 +101,15 @@ export async function buildApp(services: Services, options: AppOptions): Promise
   );
 
   readiness(app, services, options);
-  useDoorways(app, services.sessions, services.key, {
-    post: (reference) => services.posts.owned(readId(reference, 'post')),
-    comment: (reference) => services.comments.owned(readId(reference, 'comment')),
-    user: (reference) => services.users.owned(reference),
-    session: (reference) => services.sessions.owned(readId(reference, 'session')),
+  useDoorways(app, services, {
+    'post': (reference, caller) => services.posts.owned(readId(reference, 'post'), caller),
+    'comment': (reference, caller) => services.comments.owned(readId(reference, 'comment'), caller),
+    'removed post': (reference, caller) => services.removals.owned('post', readId(reference, 'post'), caller),
+    'removed comment': (reference, caller) => services.removals.owned('comment', readId(reference, 'comment'), caller),
+    'user': (reference, caller) => services.users.owned(reference, caller),
+    'identity': (reference) => services.identities.owned(readId(reference, 'identity')),
+    'upload': (reference) => services.media.owned(readId(reference, 'upload')),
+    'session': (reference) => services.sessions.owned(readId(reference, 'session')),
   });
   useOriginCheck(app, address);
   app.addSchema(ProblemSchema);
@@ -114,12 +126,20 @@ function routes(app: App, services: Services): void {
   // Users first: the other schemas name them.
   userRoutes(app, services);
   sessionRoutes(app, services);
+  identityRoutes(app, services);
+  mediaRoutes(app, services);
+  passwordResetRoutes(app, services);
   postRoutes(app, services);
   atomRoutes(app, services);
   commentRoutes(app, services);
+  moderationRoutes(app, services);
   followRoutes(app, services);
+  blockRoutes(app, services);
   feedRoutes(app, services);
   operatorRoutes(app, services);
+  moderatorRoutes(app, services);
+  refusalRoutes(app, services);
+  mailRoutes(app, services);
   operatorFieldRoutes(app, services);
   modelRoutes(app, services);
   docsRoutes(app);
@@ -181,6 +201,11 @@ async function pages(
     '/model',
     '/model/:table',
     '/model/:table/:key',
+    '/ownership',
+    '/mailbox',
+    '/sign-in/:provider',
+    '/reset-password',
+    '/settings',
     '/feed',
     '/posts/:post',
     '/users/:user',

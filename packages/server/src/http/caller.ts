@@ -3,7 +3,7 @@ import type { FastifyRequest } from 'fastify';
 import { signedIn } from './doorway.js';
 
 /** The signed-in caller of a request whose rule asks for one. */
-export const userCaller = (request: FastifyRequest): Caller & { kind: 'user' } => ({
-  kind: 'user',
-  id: signedIn(request).userId,
-});
+export function userCaller(request: FastifyRequest): Caller & { kind: 'user' } {
+  const { userId, moderator } = signedIn(request);
+  return { kind: 'user', id: userId, moderator };
+}

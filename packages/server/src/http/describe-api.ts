@@ -3,6 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { loadConfig } from '../config/load.js';
 import { createDataSource } from '../database/data-source.js';
+import { FolderStore } from '../media/store.js';
 import { OperatorKey } from '../operator/key.js';
 import { createServices } from '../services.js';
 import { buildApp } from './app.js';
@@ -14,7 +15,10 @@ export async function describeApi(): Promise<Record<string, unknown>> {
   try {
     const { config } = loadConfig({ folder, environment: { GATHER_LANE_LOG_LEVEL: 'silent' } });
     const address = { host: 'localhost', port: 1, user: 'nobody', password: undefined, database: 'none', ssl: false };
-    const services = createServices(createDataSource(address, 2), config, new OperatorKey(folder), false);
+    const services = createServices(createDataSource(address, 2), config, new OperatorKey(folder), {
+      demo: false,
+      store: new FolderStore(folder),
+    });
     const app = await buildApp(services, { consoleFolder: undefined, notReady: () => null });
     await app.ready();
     const document = openApiDocument(app, config, '', true);

@@ -9,7 +9,9 @@ import {
   type OwnedKind,
 } from '@gather-lane/core';
 import type { FastifyInstance, FastifyRequest, RouteOptions } from 'fastify';
+import type { Identities } from '../identities/service.js';
 import type { OperatorKey } from '../operator/key.js';
+import type { Refusals } from '../refusals/service.js';
 import type { Sessions } from '../sessions/service.js';
 import { NOBODY, principalOf, type Principal, type SignedIn } from './principal.js';
 import { Problem, refusalProblem } from './problem.js';
@@ -31,7 +33,11 @@ export type FindOwned = (reference: string, caller: Caller) => Promise<Owned | n
 export type OwnedFinders = Record<OwnedKind, FindOwned>;
 
 /** Enforces the doorway rules of every route in one place, and refuses the start when one is missing. */
-export function useDoorways(app: FastifyInstance, sessions: Sessions, key: OperatorKey, finders: OwnedFinders): void {
+export function useDoorways(
+  app: FastifyInstance,
+  services: { sessions: Sessions; identities: Identities; key: OperatorKey; refusals: Refusals },
+  finders: OwnedFinders,
+): void {
   const routes: RouteOptions[] = [];
   app.decorateRequest('principal');
   app.addHook('onRoute', (route) => void routes.push(route));
@@ -48,7 +54,7 @@ export function useDoorways(app: FastifyInstance, sessions: Sessions, key: Opera
     request.principal = NOBODY;
     const rule = request.routeOptions.config.doorway;
     if (!rule) return;
-    request.principal = await principalOf(request, sessions, key);
+    request.principal = await principalOf(request, services);
     const refusal = decideCaller(rule, request.principal.caller);
     if (refusal) throw refusalProblem(refusal, 'thing');
   });
@@ -58,13 +64,29 @@ export function useDoorways(app: FastifyInstance, sessions: Sessions, key: Opera
     const rule = request.routeOptions.config.doorway;
     const kind = rule && ownedKind(rule);
     if (!kind) return;
-    const reference = (request.params as Record<string, string | undefined>)[kind];
-    if (reference === undefined) throw new Error(`${request.routeOptions.url} is ruled "${rule}" but has no :${kind}`);
-    const { caller } = request.principal;
-    const refusal = decide(rule, caller, await finders[kind](reference, caller), ifMatchOf(request));
-    if (refusal) throw refusalProblem(refusal, kind);
+    const { method, routeOptions, principal, params } = request;
+    // A removed post is named in the path as a post is.
+    const name = kind.split(' ').at(-1)!;
+    const reference = (params as Record<string, string | undefined>)[name];
+    if (reference === undefined) throw new Error(`${routeOptions.url} is ruled "${rule}" but has no :${name}`);
+    const { caller } = principal;
+    const owned = await finders[kind](reference, caller);
+    const refusal = decide(rule, caller, owned, ifMatchOf(request));
+    if (!refusal) return;
+    if (refusal === 'not-yours' && caller.kind === 'user')
+      await services.refusals.note(
+        caller.id,
+        `${method} ${routeOptions.url}`,
+        kind,
+        thingIdOf(kind, reference, owned!),
+      );
+    throw refusalProblem(refusal, name);
   });
 }
+
+/** Users are named by handle too; what is kept is the id. */
+const thingIdOf = (kind: OwnedKind, reference: string, owned: Owned): string =>
+  kind === 'user' ? owned.ownerId! : reference.toLowerCase();
 
 /** The version that `If-Match` names, or undefined when there is no such header or it takes any. */
 export function ifMatchOf(request: FastifyRequest): number | undefined {

@@ -1,12 +1,17 @@
 import type { FastifyError, FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import type { ProblemCode } from './problem-catalogue.js';
 import { isDatabaseGone } from '../database/gone.js';
+import { SESSION_COOKIE, SESSION_COOKIE_OPTIONS } from './principal.js';
 import { Problem } from './problem.js';
 import type { PublicAddress } from './public-address.js';
 
 /** Fastify's own refusals, as our problems. */
 const FRAMEWORK: Record<string, [ProblemCode, string]> = {
   FST_ERR_CTP_INVALID_MEDIA_TYPE: ['wrong-media-type', 'Send the body as JSON, with `Content-Type: application/json`.'],
+  FST_REQ_FILE_TOO_LARGE: ['too-large', 'The file is larger than 8 MB: make it smaller first.'],
+  FST_FILES_LIMIT: ['malformed', 'More than one file came: send pictures one by one.'],
+  FST_PARTS_LIMIT: ['malformed', 'The request has more parts than a picture needs.'],
+  FST_FIELDS_LIMIT: ['malformed', 'The request has more fields than a picture needs.'],
   FST_ERR_CTP_EMPTY_JSON_BODY: [
     'malformed',
     'The body is empty, but its Content-Type says JSON: send JSON, or no Content-Type.',
@@ -19,7 +24,7 @@ const FRAMEWORK: Record<string, [ProblemCode, string]> = {
 /** Answers every error as RFC 9457 problem details; what was not foreseen shows a request id and nothing of the inside. */
 export function useProblems(app: FastifyInstance, address: PublicAddress): void {
   app.setErrorHandler((error: FastifyError | Problem, request, reply) => {
-    const problem = toProblem(error);
+    const problem = isFile(error, request) ? WRONG_PLACE_FOR_A_FILE : toProblem(error);
     if (problem.status >= 500)
       request.log.error({ err: error }, problem.code === 'internal' ? 'unforeseen error' : problem.code);
     return sendProblem(reply, request, address, problem);
@@ -36,6 +41,16 @@ export function useProblems(app: FastifyInstance, address: PublicAddress): void 
     ),
   );
 }
+
+/** A file that came where it would be lost. */
+const isFile = (error: FastifyError | Problem, request: FastifyRequest): boolean =>
+  error.code === 'FST_ERR_CTP_INVALID_MEDIA_TYPE' &&
+  /^(multipart\/form-data|image\/)/i.test(request.headers['content-type'] ?? '');
+
+const WRONG_PLACE_FOR_A_FILE = new Problem(
+  'wrong-media-type',
+  'A picture is uploaded by itself, with POST /v1/media as multipart/form-data and the file in the field `file`; then the `id` that comes back is named in `media` here, as JSON.',
+);
 
 function toProblem(error: FastifyError | Problem): Problem {
   if (error instanceof Problem) return error;
@@ -56,6 +71,9 @@ export function sendProblem(
 ): FastifyReply {
   const instance = problem.status >= 500 ? `urn:uuid:${request.id}` : request.url;
   if (problem.code === 'no-database') void reply.header('retry-after', '2');
+  // Else the browser would send it again and again, and not even be nobody.
+  if (problem.code === 'ended-cookie') void reply.clearCookie(SESSION_COOKIE, SESSION_COOKIE_OPTIONS);
+  if (problem.retryAfterSeconds) void reply.header('retry-after', String(problem.retryAfterSeconds));
   if (problem.status === 401) void reply.header('www-authenticate', 'Bearer');
   // Serialised here, so that a route's own reply schema has no say in it.
   return reply

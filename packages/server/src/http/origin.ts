@@ -1,6 +1,6 @@
-import type { FastifyInstance } from 'fastify';
+import type { FastifyInstance, FastifyRequest } from 'fastify';
 import type { Config } from '../config/schema.js';
-import { OPERATOR_COOKIE } from './principal.js';
+import { cookieOf } from './principal.js';
 import { Problem } from './problem.js';
 import type { PublicAddress } from './public-address.js';
 
@@ -22,13 +22,17 @@ export function useHostCheck(app: FastifyInstance, { hosts, publicAddress }: Con
 /** A state-changing call that a cookie authorises, or that would get one, must come from the console's own origin. */
 export function useOriginCheck(app: FastifyInstance, address: PublicAddress): void {
   app.addHook('onRequest', async (request) => {
-    if (!request.routeOptions.url?.startsWith('/v1/operator') || request.method === 'GET' || request.method === 'HEAD')
-      return;
-    const { origin } = request.headers;
-    const needed = request.cookies[OPERATOR_COOKIE] !== undefined;
-    if (origin === undefined ? !needed : isOwn(origin, request.headers.host, address)) return;
-    throw new Problem('wrong-origin', 'This call must come from the console itself.');
+    if (request.method === 'GET' || request.method === 'HEAD') return;
+    if (cookieOf(request)) return requireOwnOrigin(request, address, true);
+    if (request.routeOptions.url?.startsWith('/v1/operator')) requireOwnOrigin(request, address, false);
   });
+}
+
+/** @throws Problem `wrong-origin` for a call from a page of another origin, or from none where one has to be said */
+export function requireOwnOrigin(request: FastifyRequest, address: PublicAddress, needed: boolean): void {
+  const { origin } = request.headers;
+  if (origin === undefined ? !needed : isOwn(origin, request.headers.host, address)) return;
+  throw new Problem('wrong-origin', 'This call must come from the console itself.');
 }
 
 function isOwn(origin: string, host: string | undefined, address: PublicAddress): boolean {

@@ -51,6 +51,42 @@ export const PROBLEMS = {
     'The token is malformed, expired, or its session has ended.',
     'Refresh it with `POST /v1/sessions/refresh`, or sign in again.',
   ),
+  'ended-cookie': kind(
+    401,
+    'The session of this browser has ended',
+    'The cookie that the browser sent belongs to a session that is over. The browser is told to forget it.',
+    'Sign in again.',
+  ),
+  'bad-ticket': kind(
+    401,
+    'This sign-in cannot be ended',
+    'It was not begun in this browser, was ended already, or took longer than ten minutes.',
+    'Begin to sign in again.',
+  ),
+  'provider-refused': kind(
+    401,
+    'The provider did not confirm the sign-in',
+    'What came back from the provider was refused: it said no, or a token was not of it, not for us, not of this sign-in, or out of date.',
+    'Begin to sign in again; if it stays so, look at the configuration of the provider.',
+  ),
+  'account-gone': kind(
+    403,
+    'The account was deleted',
+    'The identity belonged to an account that its owner deleted.',
+    'Sign up anew, with a password or another identity.',
+  ),
+  'identity-taken': kind(
+    409,
+    'The identity belongs to an account already',
+    'An identity of a provider belongs to one account at most.',
+    'Sign in with it, or unlink it there first.',
+  ),
+  'only-way-in': kind(
+    409,
+    'It is the only way to sign in',
+    'The account has no password and no other identity.',
+    'Link another identity first.',
+  ),
   'wrong-sign-in': kind(
     401,
     'Handle, e-mail or password is wrong',
@@ -74,6 +110,30 @@ export const PROBLEMS = {
     'This is not yours',
     'The thing is there, but only its owner may do this.',
     'Act as its owner. The `can` block of each post and comment says beforehand what you may do.',
+  ),
+  'moderators-only': kind(
+    403,
+    'Only a moderator may do this',
+    'The call is for users whom the operator has made moderators.',
+    'Ask the operator: `gather-lane moderators add @handle`.',
+  ),
+  'outside-token': kind(
+    409,
+    'The token is of an outside issuer',
+    'A bearer token of a configured outside issuer opens no session here, so there is none to end.',
+    'Sign out where the token comes from.',
+  ),
+  'not-restorable': kind(
+    409,
+    'This cannot be restored',
+    'What was removed comes back only through who removed it, and what was deleted only within 30 days.',
+    'Read `detail`: it says which of these it is.',
+  ),
+  'blocked': kind(
+    409,
+    'A block stands between you',
+    'One of the two blocks the other, so neither can follow the other.',
+    'Lift your own block first: `DELETE /v1/blocks/{user}`.',
   ),
   'wrong-principal': kind(
     403,
@@ -111,6 +171,12 @@ export const PROBLEMS = {
     'The cursor belongs to a scroll that began more than a day ago, or under a weighting that is gone.',
     'Begin again without a cursor.',
   ),
+  'bad-link': kind(
+    410,
+    'The link is not good any more',
+    'A link of a mail works once and for 30 minutes.',
+    'Ask for another.',
+  ),
   'stale': kind(
     412,
     'It changed in the meantime',
@@ -123,6 +189,24 @@ export const PROBLEMS = {
     'This media type is not understood',
     'The body is not of a type that the call takes.',
     'Send JSON with `Content-Type: application/json` (for PATCH also `application/merge-patch+json`).',
+  ),
+  'in-use': kind(
+    409,
+    'Something still shows it',
+    'A picture that a post or a profile shows is not removed under it.',
+    'Take it out of the post or the profile first.',
+  ),
+  'bad-picture': kind(
+    422,
+    'The file is no picture that can be taken',
+    'Pictures are JPEG, PNG or WebP files, whole, of up to 40 megapixels, and nothing else besides.',
+    'Read `detail`: it says what is wrong with the file.',
+  ),
+  'other-content': kind(
+    422,
+    'The Idempotency-Key belongs to another call',
+    'The key was sent within the last 24 hours with other content. Nothing was done.',
+    'Send each new call with a key of its own, and the same key only to repeat a call unchanged.',
   ),
   'invalid': kind(
     422,
@@ -153,6 +237,24 @@ export const PROBLEMS = {
     'Something went wrong on our side',
     'The service met an error that it did not foresee. Nothing was half done.',
     'Try again; if it stays, look for the request id in the service’s log.',
+  ),
+  'no-mail': kind(
+    503,
+    'No mail can be sent',
+    'The call works by e-mail, and the service has no mail server.',
+    'Configure one: `mail.smtp`. A demo has a mailbox of its own.',
+  ),
+  'provider-away': kind(
+    503,
+    'The provider does not answer',
+    'The outside provider could not be reached, or what it says of itself cannot be used.',
+    'Try again in a moment, or sign in another way.',
+  ),
+  'no-keys': kind(
+    503,
+    'The keys of the issuer are not to be had',
+    'A token of a configured outside issuer could not be verified, because its public keys could not be read.',
+    'Try again in a moment; the operator looks at `signIn.issuers`.',
   ),
   'not-ready': kind(
     503,

@@ -16,6 +16,8 @@ export class Problem extends Error {
     readonly code: ProblemCode,
     readonly detail: string,
     readonly errors?: readonly FieldError[],
+    /** When to try again, for `Retry-After`. */
+    readonly retryAfterSeconds?: number,
   ) {
     super(detail);
     this.status = PROBLEMS[code].status;
@@ -42,6 +44,7 @@ export function invalid(pointer: string, detail: string): Problem {
 const REFUSALS: Record<Refusal, (thing: string) => Problem> = {
   'not-signed-in': () => new Problem('not-signed-in', 'Sign in first: this call needs an access token.'),
   'wrong-principal': () => new Problem('wrong-principal', 'This route is not for this kind of caller.'),
+  'moderators-only': () => new Problem('moderators-only', 'Only a moderator may do this.'),
   'not-found': (thing) => new Problem('not-found', `There is no such ${thing}.`),
   'not-yours': (thing) =>
     new Problem('not-yours', `This ${thing} belongs to somebody else: only its owner may do this.`),

@@ -1,12 +1,13 @@
 import type { TSchema } from 'typebox';
-import type { DoorwayRule } from '@gather-lane/core';
+import { ownedKind, type DoorwayRule } from '@gather-lane/core';
 import { PROBLEMS, type ProblemCode } from './problem-catalogue.js';
 import { ProblemSchema, ref } from './schemas.js';
 
 const BY_RULE = (rule: DoorwayRule): ProblemCode[] => {
   if (rule === 'anyone') return ['bad-token'];
   const refused: ProblemCode[] = ['not-signed-in', 'wrong-principal'];
-  return rule.startsWith('owner of') ? [...refused, 'not-found', 'not-yours', 'stale'] : refused;
+  if (rule === 'moderator') return [...refused, 'moderators-only'];
+  return ownedKind(rule) ? [...refused, 'not-found', 'not-yours', 'stale'] : refused;
 };
 
 /**

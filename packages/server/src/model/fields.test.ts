@@ -169,7 +169,7 @@ describe('who sees and writes them', () => {
       201,
       { mooring: 'Tidewick', call: 'Kit', phone: null, joinedBy: `tow's rope` },
     ]);
-    const token = (await service.services.sessions.actAs(made.json.id)).accessToken;
+    const token = (await service.services.sessions.actAs(made.json.id)).accessToken!;
     const again = await service.call('PATCH', `/v1/users/${made.json.id}`, {
       as: token,
       body: { fields: { joinedBy: 'boat' } },

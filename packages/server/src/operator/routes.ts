@@ -6,7 +6,7 @@ import { replies } from '../http/replies.js';
 import { closed, ref, Uuid } from '../http/schemas.js';
 import { PlaceReplySchema } from '../feed/schema.js';
 import type { Services } from '../services.js';
-import { SessionSchema, viewSession } from '../sessions/routes.js';
+import { cookieWish, sendSession, SessionSchema } from '../sessions/routes.js';
 import { readStats } from './stats.js';
 
 const COOKIE = { path: '/v1/operator', httpOnly: true, sameSite: 'strict' } as const;
@@ -42,7 +42,7 @@ const StatsSchema = Type.Object(
 
 /** Routes of whoever runs the service. */
 export function operatorRoutes(app: App, services: Services): void {
-  const { key, users, feed, sessions, dataSource, demo, address } = services;
+  const { key, users, feed, sessions, dataSource, demo, address, config } = services;
   app.addSchema(StatsSchema);
 
   app.post(
@@ -96,7 +96,10 @@ export function operatorRoutes(app: App, services: Services): void {
         operationId: 'actAsUser',
         tags: ['operator'],
         summary: 'A short, marked session in which the operator acts as a user',
-        body: closed({ user: Type.String({ minLength: 1, maxLength: 64, description: 'An id or @handle' }) }),
+        body: closed({
+          user: Type.String({ minLength: 1, maxLength: 64, description: 'An id or @handle' }),
+          cookie: Type.Optional(cookieWish),
+        }),
         response: replies('operator', { 201: ref(SessionSchema) }, [
           'acting-off',
           'not-found',
@@ -108,10 +111,14 @@ export function operatorRoutes(app: App, services: Services): void {
       },
     },
     async (request, reply) => {
-      if (!demo) throw new Problem('acting-off', 'The operator may act as a user only in the demo.');
-      const userId = await users.require(request.body.user);
+      if (!demo && !config.sessions.actingAs)
+        throw new Problem(
+          'acting-off',
+          'The operator may act as a user only in the demo, or where sessions.actingAs is set.',
+        );
+      const userId = await users.requireAny(request.body.user);
       request.log.warn({ userId }, 'the operator acts as a user');
-      return reply.code(201).send(await viewSession(services, await sessions.actAs(userId)));
+      return sendSession(services, request, reply, await sessions.actAs(userId, request.body.cookie));
     },
   );
 
@@ -145,8 +152,37 @@ export function operatorRoutes(app: App, services: Services): void {
       },
     },
     async (request) => {
-      const viewer = await users.require(request.params.user);
+      const viewer = await users.requireAny(request.params.user);
       return feed.place(viewer, request.params.post, await services.weighting.inForce(), true);
+    },
+  );
+
+  app.post(
+    '/v1/operator/signing-keys',
+    {
+      config: { doorway: 'operator' },
+      schema: {
+        operationId: 'rotateSigningKey',
+        tags: ['operator'],
+        summary: 'Sign access tokens with a new key from now on; nobody is signed out',
+        body: closed({
+          atOnce: Type.Boolean({
+            default: false,
+            description: 'Refuse at once what older keys signed: every session refreshes its access token',
+          }),
+        }),
+        response: replies('operator', { 204: Type.Null() }, [
+          'invalid',
+          'wrong-origin',
+          'too-large',
+          'wrong-media-type',
+        ]),
+      },
+    },
+    async (request, reply) => {
+      await sessions.rotateKeys(request.body.atOnce);
+      request.log.warn({ atOnce: request.body.atOnce }, 'the key of access tokens was rotated');
+      return reply.code(204).send(null);
     },
   );
 }

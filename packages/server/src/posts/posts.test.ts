@@ -42,7 +42,7 @@ describe('posting', () => {
       author: { handle: 'owner_of_it' },
       editedAt: null,
       tallies: { comments: 0 },
-      can: { edit: true, delete: true },
+      can: { edit: true, delete: true, withhold: false },
     });
     expect(json.laneTime).toBe(json.createdAt);
     expect(headers.get('location')).toBe(`${service.address}/v1/posts/${json.id}`);
@@ -140,14 +140,16 @@ describe('ownership', () => {
     await expect(service.services.posts.edit(id, intruder, { body: 'slipped in' }, undefined)).rejects.toMatchObject({
       code: 'not-yours',
     });
-    await expect(service.services.posts.delete(id, intruder, undefined)).rejects.toMatchObject({ code: 'not-yours' });
+    await expect(service.services.removals.delete('post', id, intruder, {})).rejects.toMatchObject({
+      code: 'not-yours',
+    });
     expect(await stored(id)).toMatchObject({ body: 'Moored below Candle Lock', deleted_at: null });
   });
 
   test('a delete during an edit: the edit finds nothing there', async () => {
     const { id } = await make();
     const me = { kind: 'user', id: owner.id } as const;
-    await service.services.posts.delete(id, me, undefined);
+    await service.services.removals.delete('post', id, me, {});
     await expect(service.services.posts.edit(id, me, { body: 'too late' }, undefined)).rejects.toMatchObject({
       code: 'not-found',
     });
@@ -157,14 +159,20 @@ describe('ownership', () => {
 describe('reading, editing and deleting', () => {
   test('anybody reads; `can` says what the caller may do', async () => {
     const { id } = await make();
-    expect((await service.call<Post>('GET', `/v1/posts/${id}`)).json.can).toEqual({ edit: false, delete: false });
+    expect((await service.call<Post>('GET', `/v1/posts/${id}`)).json.can).toEqual({
+      edit: false,
+      delete: false,
+      withhold: false,
+    });
     expect((await service.call<Post>('GET', `/v1/posts/${id}`, { as: other })).json.can).toEqual({
       edit: false,
       delete: false,
+      withhold: false,
     });
     expect((await service.call<Post>('GET', `/v1/posts/${id}`, { as: owner })).json.can).toEqual({
       edit: true,
       delete: true,
+      withhold: false,
     });
   });
 

@@ -1,19 +1,27 @@
 import type { FieldValues, Model } from '@gather-lane/core';
 import { fieldsColumn, setFields } from '../model/field-columns.js';
+import type { PictureJson } from '../media/picture.js';
+import { PICTURE_JSON } from '../media/queries.js';
 import { AUTHOR_COLUMNS, type AuthorColumns } from '../users/queries.js';
+import { notKeptAway, seenBy } from '../users/visibility.js';
+
+const PICTURES = `(
+    SELECT json_agg(${PICTURE_JSON}, 'alt', pp.alt) ORDER BY pp.position)
+    FROM post_pictures pp JOIN uploads u ON u.id = pp.upload_id JOIN blobs b ON b.id = u.blob_id WHERE pp.post_id = p.id) AS pictures`;
 
 /**
- * Visible posts by id, in the order of the ids, with all that a page shows of them. Cost: four
- * primary-key probes for each post.
+ * Posts by id, in the order of the ids, as far as the viewer ($2) may see them, with all that a page shows of them.
+ * Cost: five primary-key probes for each post, and two for each picture.
  */
 export const postsById = (model: Model): string => `
   SELECT p.id, p.body, p.version, p.created_at, p.edited_at, ${AUTHOR_COLUMNS}, t.comments, t.comment_people, s.lane_time,
-    ${fieldsColumn(model, 'posts', 'p')}
+    ${fieldsColumn(model, 'posts', 'p')}, ${PICTURES}
   FROM unnest($1::uuid[]) WITH ORDINALITY AS i (id, place)
   JOIN posts p ON p.id = i.id AND p.deleted_at IS NULL
   JOIN users a ON a.id = p.author_id
   JOIN post_tallies t ON t.post_id = p.id
   JOIN standings s ON s.post_id = p.id
+  WHERE ${seenBy('a', '$2')}
   ORDER BY i.place`;
 
 /** A row of that statement. */
@@ -27,36 +35,79 @@ export interface PostRow extends AuthorColumns {
   readonly comment_people: number;
   readonly lane_time: Date;
   readonly fields: FieldValues | null;
+  readonly pictures: PictureJson[] | null;
 }
 
-/** Owner and version of a visible post. Cost: one primary-key probe. */
-export const OWNED_POST = `SELECT author_id, version FROM posts WHERE id = $1 AND deleted_at IS NULL`;
+/** Owner and version of a post that the viewer ($2) may see. Cost: three primary-key probes. */
+export const OWNED_POST = `
+  SELECT p.author_id, p.version FROM posts p JOIN users a ON a.id = p.author_id
+  WHERE p.id = $1 AND p.deleted_at IS NULL AND ${seenBy('a', '$2')}`;
 
 const past = { newest: '<', oldest: '>' };
 const way = { newest: 'DESC', oldest: 'ASC' };
 
-/** Ids of a page of posts, everybody's or one author's ($1). Cost: one range of posts_recent or posts_author_recent. */
+/**
+ * Ids of a page of posts that the viewer ($5) may see: everybody's but those of whom the viewer keeps away from, or one
+ * author's ($1). Cost: one range of posts_recent or posts_author_recent, and a few probes for each author met.
+ */
 export const listPosts = (sort: 'newest' | 'oldest', whose: 'author' | 'everybody'): string => `
-  SELECT id, created_at FROM posts
-  WHERE deleted_at IS NULL ${whose === 'author' ? 'AND author_id = $1' : 'AND $1::uuid IS NULL'}
-    AND ($2::timestamptz IS NULL OR (created_at, id) ${past[sort]} ($2, $3::uuid))
-  ORDER BY created_at ${way[sort]}, id ${way[sort]} LIMIT $4`;
+  SELECT p.id, p.created_at FROM posts p JOIN users a ON a.id = p.author_id
+  WHERE p.deleted_at IS NULL AND ${whose === 'author' ? 'p.author_id = $1' : `$1::uuid IS NULL AND ${notKeptAway('a', '$5')}`}
+    AND ($2::timestamptz IS NULL OR (p.created_at, p.id) ${past[sort]} ($2, $3::uuid)) AND ${seenBy('a', '$5')}
+  ORDER BY p.created_at ${way[sort]}, p.id ${way[sort]} LIMIT $4`;
 
 /** Makes a post; the triggers make its tally and its standing. Own fields from $4 on. */
 export const createPost = (columns: string[]): string =>
   `INSERT INTO posts (${['id', 'author_id', 'body', ...columns].join(', ')}) VALUES ($1, $2, $3${columns.map((_, i) => `, $${4 + i}`).join('')})`;
 
-/** The write repeats the doorway's decision: only the author's own, visible post of that version ($4 null takes any). Own fields from $5 on. */
-export const editPost = (columns: string[]): string => `
-  UPDATE posts SET body = coalesce($3, body), version = version + 1, edited_at = clock_timestamp()${setFields(columns, 5)}
-  WHERE id = $1 AND author_id = $2 AND deleted_at IS NULL AND ($4::integer IS NULL OR version = $4)
-  RETURNING id`;
+/**
+ * The write repeats the doorway's decision: only the author's own, visible post of that version ($4 null takes any). What it
+ * said until now is kept as a version. Own fields from $5 on.
+ */
+export const editPost = (model: Model, columns: string[]): string => `
+  WITH old AS MATERIALIZED (
+    SELECT p.id, p.version, p.body, coalesce(p.edited_at, p.created_at) AS since, ${fieldsColumn(model, 'posts', 'p')},
+      (SELECT coalesce(json_agg(json_build_object('id', pp.upload_id, 'alt', pp.alt) ORDER BY pp.position), '[]')
+       FROM post_pictures pp WHERE pp.post_id = p.id) AS pictures
+    FROM posts p
+    WHERE p.id = $1 AND p.author_id = $2 AND p.deleted_at IS NULL AND ($4::integer IS NULL OR p.version = $4) FOR NO KEY UPDATE
+  ), kept AS (
+    INSERT INTO post_versions (post_id, version, body, fields, pictures, created_at)
+    SELECT id, version, body, fields, pictures, since FROM old
+  )
+  UPDATE posts SET body = coalesce($3, posts.body), version = posts.version + 1, edited_at = clock_timestamp()${setFields(columns, 5)}
+  FROM old WHERE posts.id = old.id AND posts.version = old.version
+  RETURNING posts.id, posts.body`;
+
+/** Earlier versions of a post, the latest first. Cost: one range of the key. */
+export const LIST_VERSIONS = `
+  SELECT version, body, fields, pictures, created_at FROM post_versions
+  WHERE post_id = $1 AND ($2::integer IS NULL OR version < $2) ORDER BY version DESC LIMIT $3`;
+
+/** A row of that statement. */
+export interface VersionRow {
+  readonly version: number;
+  readonly body: string;
+  readonly fields: FieldValues | null;
+  readonly pictures: { readonly id: string; readonly alt: string }[];
+  readonly created_at: Date;
+}
+
+/**
+ * Puts pictures ($2 ids, $3 what they show) on a post ($1), in their order: only uploads of the author's own ($4), which are
+ * held from being swept meanwhile. Cost: one primary-key probe for each.
+ */
+export const SET_PICTURES = `
+  INSERT INTO post_pictures (post_id, position, upload_id, alt)
+  SELECT $1, w.n - 1, u.id, w.alt
+  FROM unnest($2::uuid[], $3::text[]) WITH ORDINALITY AS w (id, alt, n) JOIN uploads u ON u.id = w.id AND u.user_id = $4
+  RETURNING upload_id`;
+
+/** Takes all pictures off a post. */
+export const CLEAR_PICTURES = `DELETE FROM post_pictures WHERE post_id = $1`;
+
+/** How many pictures a post has. */
+export const COUNT_PICTURES = `SELECT count(*)::integer AS n FROM post_pictures WHERE post_id = $1`;
 
 /** Every write that moves tallies takes their row first. */
 export const LOCK_POST_TALLY = `SELECT FROM post_tallies WHERE post_id = $1 FOR NO KEY UPDATE`;
-
-/** Soft: the triggers take it out of standings and counts. The same condition as for an edit. */
-export const DELETE_POST = `
-  UPDATE posts SET deleted_at = clock_timestamp()
-  WHERE id = $1 AND author_id = $2 AND deleted_at IS NULL AND ($3::integer IS NULL OR version = $3)
-  RETURNING id`;

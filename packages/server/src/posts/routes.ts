@@ -5,16 +5,17 @@ import { etagOf, ifMatchOf } from '../http/doorway.js';
 import { linkNext } from '../http/pagination.js';
 import { replies } from '../http/replies.js';
 import { pageOf, pageQuery, ref, userParam } from '../http/schemas.js';
+import { repeatableHeaders, repeatableOf } from '../repeats/header.js';
 import type { Services } from '../services.js';
-import { postBody, postParam, postPatch, PostSchema } from './schema.js';
+import { postBody, postParam, postPatch, PostSchema, VersionSchema } from './schema.js';
 
 const PostPage = pageOf(PostSchema, 'PostPage');
+const VersionPage = pageOf(VersionSchema, 'PostVersionPage');
 const sortQuery = { sort: Type.Union([Type.Literal('newest'), Type.Literal('oldest')], { default: 'newest' }) };
 
 /** Routes of posts. */
-export function postRoutes(app: App, { posts, users, address, config }: Services): void {
-  app.addSchema(PostSchema);
-  app.addSchema(PostPage);
+export function postRoutes(app: App, { posts, users, repeats, address, config }: Services): void {
+  for (const schema of [PostSchema, PostPage, VersionSchema, VersionPage]) app.addSchema(schema);
 
   app.get(
     '/v1/posts',
@@ -49,7 +50,7 @@ export function postRoutes(app: App, { posts, users, address, config }: Services
       },
     },
     async (request, reply) => {
-      const authorId = await users.require(request.params.user);
+      const authorId = await users.require(request.params.user, request.principal.caller);
       const page = await posts.list(request.query.sort, authorId, request.query, request.principal.caller);
       linkNext(request, reply, address.base, page.next);
       return page;
@@ -64,13 +65,24 @@ export function postRoutes(app: App, { posts, users, address, config }: Services
         operationId: 'createPost',
         tags: ['posts'],
         summary: 'Post something',
+        headers: repeatableHeaders,
         body: postBody(config.model),
-        response: replies('signed-in', { 201: ref(PostSchema) }, ['invalid', 'taken', 'too-large', 'wrong-media-type']),
+        response: replies('signed-in', { 201: ref(PostSchema) }, [
+          'invalid',
+          'other-content',
+          'taken',
+          'too-large',
+          'wrong-media-type',
+        ]),
       },
     },
     async (request, reply) => {
       const caller = userCaller(request);
-      const post = await posts.view(await posts.create(caller.id, request.body.body, request.body.fields), caller);
+      const post = await repeats.once(
+        repeatableOf(request, JSON.stringify(request.body)),
+        (taken) => posts.create(caller.id, request.body, taken),
+        (id) => posts.view(id, caller),
+      );
       return reply.code(201).header('location', post.url).header('etag', etagOf(post.version)).send(post);
     },
   );
@@ -119,21 +131,23 @@ export function postRoutes(app: App, { posts, users, address, config }: Services
     },
   );
 
-  app.delete(
-    '/v1/posts/:post',
+  app.get(
+    '/v1/posts/:post/versions',
     {
-      config: { doorway: 'owner of post' },
+      config: { doorway: 'owner or moderator of post' },
       schema: {
-        operationId: 'deletePost',
+        operationId: 'listPostVersions',
         tags: ['posts'],
-        summary: 'Delete one’s own post',
+        summary: 'What a post said before its edits, the latest first',
         params: postParam,
-        response: replies('owner of post', { 204: Type.Null() }),
+        querystring: Type.Object(pageQuery),
+        response: replies('owner or moderator of post', { 200: ref(VersionPage) }, ['bad-cursor']),
       },
     },
     async (request, reply) => {
-      await posts.delete(request.params.post, userCaller(request), ifMatchOf(request));
-      return reply.code(204).send(null);
+      const page = await posts.versions(request.params.post, request.query, request.principal.caller);
+      linkNext(request, reply, address.base, page.next);
+      return page;
     },
   );
 }

@@ -1,23 +1,28 @@
 import { canOf, decide, visibleFields, type Caller, type FieldValues, type Model, type Owned } from '@gather-lane/core';
-import type { DataSource } from 'typeorm';
+import type { DataSource, EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { inTransaction } from '../database/transaction.js';
 import { instantOf, startOf, toPage, type Page, type PageRequest } from '../http/pagination.js';
-import { Problem, refusalProblem } from '../http/problem.js';
+import { invalid, Problem, refusalProblem } from '../http/problem.js';
 import type { PublicAddress } from '../http/public-address.js';
 import { fieldColumns, withFieldProblems } from '../model/field-columns.js';
+import { toPicture } from '../media/picture.js';
 import { toAuthor } from '../users/queries.js';
+import { viewerOf } from '../users/visibility.js';
 import {
+  CLEAR_PICTURES,
+  COUNT_PICTURES,
   createPost,
-  DELETE_POST,
   editPost,
   listPosts,
-  LOCK_POST_TALLY,
+  LIST_VERSIONS,
   OWNED_POST,
   postsById,
+  SET_PICTURES,
   type PostRow,
+  type VersionRow,
 } from './queries.js';
-import type { PostView } from './schema.js';
+import type { PostView, VersionView } from './schema.js';
 
 /** A post as the caller sees it, with the engagement that lifts it. */
 export interface PostWithPeople {
@@ -25,11 +30,28 @@ export interface PostWithPeople {
   readonly people: { readonly comment: number };
 }
 
-/** What of a post or comment is edited; what is not named stays. */
-export interface TextEdit {
+/** A picture that a post is to show. */
+export interface PictureChoice {
+  /** An upload of the author's. */
+  readonly id: string;
+  readonly alt?: string;
+}
+
+/** What a post is made of: text, pictures, or both. */
+export interface PostContent {
   readonly body?: string;
+  readonly media?: readonly PictureChoice[];
   readonly fields?: FieldValues;
 }
+
+/** What of a post is edited; what is not named stays, null clears. */
+export interface PostEdit {
+  readonly body?: string | null;
+  readonly media?: readonly PictureChoice[] | null;
+  readonly fields?: FieldValues;
+}
+
+const NOTHING = invalid('/body', 'is missing: a post has text, pictures or both');
 
 /** Posts: making, reading, editing, deleting. */
 export class Posts {
@@ -43,12 +65,25 @@ export class Posts {
     this.#model = model;
   }
 
-  /** @returns the id of the new post */
-  async create(authorId: string, body: string, fields?: FieldValues): Promise<string> {
+  /**
+   * @param first run first in the transaction that makes the post
+   * @returns the id of the new post
+   * @throws Problem `invalid` for a post of nothing, and for pictures that are not the author's own
+   */
+  async create(
+    authorId: string,
+    { body = '', media = [], fields }: PostContent,
+    first: (manager: EntityManager, id: string) => Promise<void> = () => Promise.resolve(),
+  ): Promise<string> {
     const id = uuidv7();
     const { columns, values } = fieldColumns(fields);
+    if (!body && media.length === 0) throw NOTHING;
     await withFieldProblems(() =>
-      inTransaction(this.#dataSource, (manager) => manager.query(createPost(columns), [id, authorId, body, ...values])),
+      inTransaction(this.#dataSource, async (manager) => {
+        await first(manager, id);
+        await manager.query(createPost(columns), [id, authorId, body, ...values]);
+        await setPictures(manager, id, authorId, media);
+      }),
     );
     return id;
   }
@@ -63,7 +98,7 @@ export class Posts {
   /** Visible posts in the order of the ids, in one statement whatever their number. */
   async viewAll(ids: string[], caller: Caller): Promise<PostWithPeople[]> {
     if (ids.length === 0) return [];
-    const rows = await this.#dataSource.query<PostRow[]>(postsById(this.#model), [ids]);
+    const rows = await this.#dataSource.query<PostRow[]>(postsById(this.#model), [ids, viewerOf(caller)]);
     return rows.map((row) => ({ post: this.#toView(row, caller), people: { comment: row.comment_people } }));
   }
 
@@ -78,7 +113,7 @@ export class Posts {
     const from = startOf(list, request);
     const rows = await this.#dataSource.query<{ id: string; created_at: Date }[]>(
       listPosts(sort, authorId ? 'author' : 'everybody'),
-      [authorId, instantOf(from), from?.id ?? null, request.limit + 1],
+      [authorId, instantOf(from), from?.id ?? null, request.limit + 1, viewerOf(caller)],
     );
     const page = toPage(
       list,
@@ -90,47 +125,79 @@ export class Posts {
     return { items: (await this.viewAll(page.items, caller)).map(({ post }) => post), next: page.next };
   }
 
-  /** Owner and version of a visible post, or null. */
-  async owned(id: string): Promise<Owned | null> {
-    const [row] = await this.#dataSource.query<{ author_id: string; version: number }[]>(OWNED_POST, [id]);
+  /** Owner and version of a post that the caller may see, or null. */
+  async owned(id: string, caller: Caller): Promise<Owned | null> {
+    const parameters = [id, viewerOf(caller)];
+    const [row] = await this.#dataSource.query<{ author_id: string; version: number }[]>(OWNED_POST, parameters);
     return row ? { ownerId: row.author_id, version: row.version } : null;
   }
 
-  /** @throws Problem when the write meets something else than the doorway saw */
+  /**
+   * Edits what is named; what it said until now is kept as a version.
+   * @throws Problem when the write meets something else than the doorway saw, `invalid` when nothing would be left
+   */
   async edit(
     id: string,
     caller: Caller & { kind: 'user' },
-    edit: TextEdit,
+    edit: PostEdit,
     version: number | undefined,
   ): Promise<void> {
     const { columns, values } = fieldColumns(edit.fields);
-    if (edit.body === undefined && columns.length === 0) return;
-    const parameters = [id, caller.id, edit.body ?? null, version ?? null, ...values];
-    const [rows] = await withFieldProblems(() =>
-      this.#dataSource.query<[unknown[], number]>(editPost(columns), parameters),
+    if (edit.body === undefined && edit.media === undefined && columns.length === 0) return;
+    const body = edit.body === null ? '' : (edit.body ?? null);
+    const parameters = [id, caller.id, body, version ?? null, ...values];
+    const done = await withFieldProblems(() =>
+      inTransaction(this.#dataSource, async (manager) => {
+        const rows = await manager.query<[{ body: string }[], number]>(editPost(this.#model, columns), parameters);
+        const [row] = rows[0];
+        if (!row) return false;
+        if (edit.media !== undefined) {
+          await manager.query(CLEAR_PICTURES, [id]);
+          await setPictures(manager, id, caller.id, edit.media ?? []);
+        }
+        const [left] = await manager.query<{ n: number }[]>(COUNT_PICTURES, [id]);
+        if (!row.body && left!.n === 0) throw NOTHING;
+        return true;
+      }),
     );
-    if (rows.length === 0) throw await this.#refusal(id, caller, version);
-  }
-
-  /** @throws Problem when the write meets something else than the doorway saw */
-  async delete(id: string, caller: Caller & { kind: 'user' }, version: number | undefined): Promise<void> {
-    const done = await inTransaction(this.#dataSource, async (manager) => {
-      await manager.query(LOCK_POST_TALLY, [id]);
-      const [rows] = await manager.query<[unknown[], number]>(DELETE_POST, [id, caller.id, version ?? null]);
-      return rows.length > 0;
-    });
     if (!done) throw await this.#refusal(id, caller, version);
   }
 
+  /** A page of what a post said before its edits, the latest first; for who may edit or moderate it. */
+  async versions(id: string, request: PageRequest, caller: Caller): Promise<Page<VersionView>> {
+    const list = `versions:${id}`;
+    const from = startOf(list, request);
+    const rows = await this.#dataSource.query<VersionRow[]>(LIST_VERSIONS, [
+      id,
+      from ? Number(from.key) : null,
+      request.limit + 1,
+    ]);
+    const owner = (await this.owned(id, caller))?.ownerId ?? null;
+    return toPage(
+      list,
+      request,
+      rows.map((row) => ({ ...row, id })),
+      (row) => row.version,
+      (row) => ({
+        version: row.version,
+        body: row.body,
+        media: row.pictures,
+        createdAt: row.created_at.toISOString(),
+        fields: visibleFields(this.#model, 'posts', row.fields, caller, owner),
+      }),
+    );
+  }
+
   async #refusal(id: string, caller: Caller, version: number | undefined): Promise<Problem> {
-    return refusalProblem(decide('owner of post', caller, await this.owned(id), version) ?? 'stale', 'post');
+    return refusalProblem(decide('owner of post', caller, await this.owned(id, caller), version) ?? 'stale', 'post');
   }
 
   #toView(row: PostRow, caller: Caller): PostView {
     return {
       id: row.id,
-      author: toAuthor(row),
+      author: toAuthor(row, this.#address),
       body: row.body,
+      media: (row.pictures ?? []).map((picture) => toPicture(picture, this.#address)),
       createdAt: row.created_at.toISOString(),
       editedAt: row.edited_at?.toISOString() ?? null,
       version: row.version,
@@ -142,4 +209,21 @@ export class Posts {
       fields: visibleFields(this.#model, 'posts', row.fields, caller, row.author_id),
     };
   }
+}
+
+/** Puts pictures on a post, in their order. @throws Problem `invalid` for one that is not the author's own, or twice there */
+async function setPictures(
+  manager: EntityManager,
+  id: string,
+  authorId: string,
+  media: readonly PictureChoice[],
+): Promise<void> {
+  if (media.length === 0) return;
+  const ids = media.map((picture) => picture.id.toLowerCase());
+  const twice = ids.findIndex((each, i) => ids.indexOf(each) !== i);
+  if (twice >= 0) throw invalid(`/media/${twice}/id`, 'names a picture that is there already');
+  const alts = media.map(({ alt = '' }) => alt);
+  const set = await manager.query<{ upload_id: string }[]>(SET_PICTURES, [id, ids, alts, authorId]);
+  const missing = ids.findIndex((each) => !set.some((row) => row.upload_id === each));
+  if (missing >= 0) throw invalid(`/media/${missing}/id`, 'names no picture that you uploaded');
 }

@@ -1,6 +1,10 @@
+import type { FastifyReply, FastifyRequest } from 'fastify';
 import { Type } from 'typebox';
 import type { App } from '../http/app-type.js';
 import { signedIn } from '../http/doorway.js';
+import { requireOwnOrigin } from '../http/origin.js';
+import { SESSION_COOKIE, SESSION_COOKIE_OPTIONS } from '../http/principal.js';
+import { Problem } from '../http/problem.js';
 import { replies } from '../http/replies.js';
 import { closed, Instant, orNull, ref, Uuid } from '../http/schemas.js';
 import type { Services } from '../services.js';
@@ -10,10 +14,14 @@ import type { Tokens } from './service.js';
 /** What signing in answers. */
 export const SessionSchema = Type.Object(
   {
-    accessToken: Type.String({ description: 'Send it as `Authorization: Bearer …`' }),
-    refreshToken: orNull(Type.String({ description: 'Good once, for new tokens; null in a session of the operator' })),
-    expiresIn: Type.Integer({ description: 'Seconds until the access token expires' }),
-    tokenType: Type.Literal('Bearer'),
+    accessToken: orNull(
+      Type.String({ description: 'Send it as `Authorization: Bearer …`; null when a cookie is set' }),
+    ),
+    refreshToken: orNull(
+      Type.String({ description: 'Good once, for new tokens; null in a session of the operator, and with a cookie' }),
+    ),
+    expiresIn: Type.Integer({ description: 'Seconds until the access token, or the cookie, expires' }),
+    tokenType: Type.Union([Type.Literal('Bearer'), Type.Literal('Cookie')]),
     user: ref(UserSchema),
   },
   { $id: 'Session' },
@@ -27,6 +35,7 @@ export const SessionList = Type.Object(
         id: Uuid,
         current: Type.Boolean({ description: 'Whether this call was made with it' }),
         acting: Type.Boolean({ description: 'Whether the operator made it to act as the user' }),
+        inBrowser: Type.Boolean({ description: 'Whether a browser keeps it in a cookie' }),
         createdAt: Instant,
         renewedAt: Instant,
         expiresAt: Instant,
@@ -37,16 +46,34 @@ export const SessionList = Type.Object(
   { $id: 'SessionList' },
 );
 
-/** A session as the caller gets it. */
-export async function viewSession({ users }: Services, tokens: Tokens) {
-  const { userId, accessToken, refreshToken, expiresIn } = tokens;
+/** Asks for a cookie instead of tokens. */
+export const cookieWish = Type.Boolean({
+  default: false,
+  description:
+    'Keep the session in an HttpOnly cookie of this browser, and hand out no tokens: for pages of this origin',
+});
+
+/** Answers with a new session: its tokens, or its cookie. */
+export async function sendSession(
+  { users, address }: Services,
+  request: FastifyRequest,
+  reply: FastifyReply,
+  tokens: Tokens,
+) {
+  const { userId, accessToken, refreshToken, expiresIn, cookie } = tokens;
+  if (cookie !== null) {
+    requireOwnOrigin(request, address, true);
+    const secure = address.base.startsWith('https:');
+    void reply.setCookie(SESSION_COOKIE, cookie, { ...SESSION_COOKIE_OPTIONS, secure, maxAge: expiresIn });
+  }
   const user = await users.view(userId, { kind: 'user', id: userId });
-  return { accessToken, refreshToken, expiresIn, tokenType: 'Bearer' as const, user };
+  const tokenType = cookie === null ? ('Bearer' as const) : ('Cookie' as const);
+  return reply.code(201).send({ accessToken, refreshToken, expiresIn, tokenType, user });
 }
 
 /** Routes of signing in and out. */
 export function sessionRoutes(app: App, services: Services): void {
-  const { sessions, config } = services;
+  const { sessions, config, address } = services;
   app.addSchema(SessionSchema);
   app.addSchema(SessionList);
 
@@ -61,9 +88,11 @@ export function sessionRoutes(app: App, services: Services): void {
         body: closed({
           login: Type.String({ minLength: 1, maxLength: 254, description: 'Handle or e-mail' }),
           password: Type.String({ maxLength: 200 }),
+          cookie: Type.Optional(cookieWish),
         }),
         response: replies('anyone', { 201: ref(SessionSchema) }, [
           'wrong-sign-in',
+          'wrong-origin',
           'invalid',
           'too-often',
           'too-large',
@@ -72,8 +101,9 @@ export function sessionRoutes(app: App, services: Services): void {
       },
     },
     async (request, reply) => {
-      const tokens = await sessions.signIn(request.body.login, request.body.password);
-      return reply.code(201).send(await viewSession(services, tokens));
+      const { login, password, cookie = false } = request.body;
+      if (cookie) requireOwnOrigin(request, address, true);
+      return sendSession(services, request, reply, await sessions.signIn(login, password, request.ip, cookie));
     },
   );
 
@@ -94,8 +124,7 @@ export function sessionRoutes(app: App, services: Services): void {
         ]),
       },
     },
-    async (request, reply) =>
-      reply.code(201).send(await viewSession(services, await sessions.refresh(request.body.refreshToken))),
+    async (request, reply) => sendSession(services, request, reply, await sessions.refresh(request.body.refreshToken)),
   );
 
   app.delete(
@@ -106,12 +135,12 @@ export function sessionRoutes(app: App, services: Services): void {
         operationId: 'signOut',
         tags: ['accounts'],
         summary: 'Sign out: the token is refused from then on',
-        response: replies('signed-in', { 204: Type.Null() }),
+        response: replies('signed-in', { 204: Type.Null() }, ['outside-token']),
       },
     },
     async (request, reply) => {
-      await sessions.end(signedIn(request).id);
-      return reply.code(204).send(null);
+      await sessions.end(sessionId(request), 'signed-out');
+      return reply.clearCookie(SESSION_COOKIE, SESSION_COOKIE_OPTIONS).code(204).send(null);
     },
   );
 
@@ -133,6 +162,7 @@ export function sessionRoutes(app: App, services: Services): void {
         id: row.id,
         current: row.id === id,
         acting: row.acting,
+        inBrowser: row.by_cookie,
         createdAt: row.created_at.toISOString(),
         renewedAt: row.renewed_at.toISOString(),
         expiresAt: row.expires_at.toISOString(),
@@ -154,7 +184,7 @@ export function sessionRoutes(app: App, services: Services): void {
       },
     },
     async (request, reply) => {
-      await sessions.end(request.params.session);
+      await sessions.end(request.params.session, 'ended');
       return reply.code(204).send(null);
     },
   );
@@ -196,4 +226,15 @@ export function sessionRoutes(app: App, services: Services): void {
       return reply.code(204).send(null);
     },
   );
+}
+
+/** The session that a call was made with. @throws Problem `outside-token` for one by a token of an outside issuer */
+function sessionId(request: FastifyRequest): string {
+  const { id } = signedIn(request);
+  if (id === null)
+    throw new Problem(
+      'outside-token',
+      'This token is of an outside issuer, which opens no session here: sign out there.',
+    );
+  return id;
 }

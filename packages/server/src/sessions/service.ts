@@ -1,48 +1,64 @@
-import type { Owned } from '@gather-lane/core';
-import { IsNull, type DataSource } from 'typeorm';
+import { foldHandle, type Owned } from '@gather-lane/core';
+import { IsNull, type DataSource, type EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import type { Config } from '../config/schema.js';
 import { inTransaction } from '../database/transaction.js';
 import type { SignedIn } from '../http/principal.js';
 import { invalid, Problem } from '../http/problem.js';
+import type { Refusals } from '../refusals/service.js';
 import { Credential } from '../users/credential.entity.js';
 import type { Users } from '../users/service.js';
-import { toWeighting, type WeightingColumns } from '../weighting/queries.js';
 import { hashPassword, isPassword } from './passwords.js';
 import {
   CHANGE_PASSWORD,
   CHECK_SESSION,
   END_REUSED_SESSION,
+  END_SESSION,
   END_SESSIONS,
+  FORGET_CREDENTIALS,
+  FORGET_SESSIONS,
   LIST_SESSIONS,
   ROTATE_SESSION,
+  toSignedIn,
+  type SessionCheckRow,
   type SessionRow,
 } from './queries.js';
 import { Session } from './session.entity.js';
-import { AccessTokens, hashRefreshToken, makeRefreshToken, sessionOfRefreshToken } from './tokens.js';
+import { Slowing } from './slowing.js';
+import { AccessTokens, hashOf, makeRefreshToken, readRefreshToken, writeRefreshToken } from './tokens.js';
 
 const ACTING_HOURS = 8;
 
-/** What a caller gets for signing in; an acting session has no refresh token. */
+/** What a caller gets for signing in; an acting session has no refresh token, one of a browser only its cookie. */
 export interface Tokens {
   readonly userId: string;
-  readonly accessToken: string;
+  readonly accessToken: string | null;
   readonly refreshToken: string | null;
-  /** Seconds until the access token expires. */
+  /** Seconds until the access token, or the cookie, expires. */
   readonly expiresIn: number;
+  readonly cookie: string | null;
 }
 
 /** Signing in and out. */
 export class Sessions {
   readonly #dataSource: DataSource;
   readonly #users: Users;
+  readonly #refusals: Refusals;
+  readonly #slowing: Slowing;
   readonly #tokens: AccessTokens;
   readonly #config: Config['sessions'];
   readonly #demo: boolean;
 
-  constructor(dataSource: DataSource, users: Users, config: Config['sessions'], demo: boolean) {
+  constructor(
+    dataSource: DataSource,
+    others: { readonly users: Users; readonly refusals: Refusals },
+    config: Config['sessions'],
+    demo: boolean,
+  ) {
     this.#dataSource = dataSource;
-    this.#users = users;
+    this.#users = others.users;
+    this.#refusals = others.refusals;
+    this.#slowing = new Slowing(dataSource);
     this.#tokens = new AccessTokens(dataSource);
     this.#config = config;
     this.#demo = demo;
@@ -50,56 +66,68 @@ export class Sessions {
 
   /**
    * Signs in by handle or e-mail.
-   * @throws Problem `wrong-sign-in`, the same and as slow for an unknown user as for a wrong password
+   * @param address whence the attempt comes
+   * @throws Problem `wrong-sign-in`, the same and as slow for an unknown user as for a wrong password; `too-often`
    */
-  async signIn(login: string, password: string): Promise<Tokens> {
+  async signIn(login: string, password: string, address: string, byCookie: boolean): Promise<Tokens> {
     const credential = await this.#users.credentialOf(login);
+    const account = credential?.userId ?? login.trim().toLowerCase();
+    await this.#slowing.attempt(account, address);
     const right = await isPassword(password, credential?.passwordHash);
     if (!credential || !right || (credential.demo && !this.#demo))
       throw new Problem('wrong-sign-in', 'No account has this handle or e-mail with this password.');
-    return this.#open(credential.userId, false);
+    await this.#slowing.succeeded(account, address);
+    return this.open(credential.userId, byCookie ? 'cookie' : 'token');
   }
 
   /** Opens a short, marked session in which the operator acts as a user. */
-  actAs(userId: string): Promise<Tokens> {
-    return this.#open(userId, true);
+  actAs(userId: string, byCookie = false): Promise<Tokens> {
+    return this.open(userId, byCookie ? 'acting-cookie' : 'acting');
   }
 
   /** @throws Problem `bad-token` for a refresh token that is not the session's current one */
-  async refresh(token: string): Promise<Tokens> {
-    const id = sessionOfRefreshToken(token);
-    if (!id) throw new Problem('bad-token', 'This is not a refresh token.');
-    const [old, next] = [hashRefreshToken(token), makeRefreshToken(id)];
+  async refresh(text: string): Promise<Tokens> {
+    const token = readRefreshToken(text);
+    if (!token) throw new Problem('bad-token', 'This is not a refresh token.');
+    const { sessionId, family, secret } = token;
+    const next = makeRefreshToken(sessionId, family);
     const [rows] = await this.#dataSource.query<[{ user_id: string }[], number]>(ROTATE_SESSION, [
-      id,
-      old,
-      hashRefreshToken(next),
+      sessionId,
+      hashOf(secret),
+      hashOf(next.secret),
       this.#config.refreshDays,
+      hashOf(family),
     ]);
-    if (!rows[0]) {
-      await this.#dataSource.query(END_REUSED_SESSION, [id, old]);
-      throw new Problem('bad-token', 'The session has ended, or this refresh token was used before: sign in again.');
-    }
-    return this.#tokensFor(id, rows[0].user_id, next);
+    if (rows[0]) return this.#tokensFor(sessionId, rows[0].user_id, writeRefreshToken(next));
+    const [reused] = await this.#dataSource.query<[{ user_id: string }[], number]>(END_REUSED_SESSION, [
+      sessionId,
+      hashOf(secret),
+      hashOf(family),
+    ]);
+    if (reused[0]) await this.#refusals.note(reused[0].user_id, 'POST /v1/sessions/refresh', 'reused token', sessionId);
+    throw new Problem('bad-token', 'The session has ended, or this refresh token was used before: sign in again.');
   }
 
   /** The session of a good access token that has not ended, or null. One statement. */
   async check(accessToken: string): Promise<SignedIn | null> {
     const id = await this.#tokens.read(accessToken);
-    if (!id) return null;
-    const [row] = await this.#dataSource.query<({ id: string; user_id: string; handle: string } & WeightingColumns)[]>(
-      CHECK_SESSION,
-      [id],
-    );
-    return row ? { id: row.id, userId: row.user_id, handle: row.handle, weighting: toWeighting(row) } : null;
+    return id ? this.#checkSession(id, null) : null;
+  }
+
+  /** The session of a browser's cookie that has not ended, or null. One statement. */
+  async checkCookie(cookie: string): Promise<SignedIn | null> {
+    const token = readRefreshToken(cookie);
+    return token && this.#checkSession(token.sessionId, hashOf(token.secret));
+  }
+
+  async #checkSession(id: string, cookieHash: Buffer | null): Promise<SignedIn | null> {
+    const [row] = await this.#dataSource.query<SessionCheckRow[]>(CHECK_SESSION, [id, cookieHash]);
+    return row ? toSignedIn(row) : null;
   }
 
   /** Ends a session: its tokens are refused from then on. */
-  async end(id: string): Promise<void> {
-    await this.#dataSource.query(
-      `UPDATE sessions SET ended_at = clock_timestamp() WHERE id = $1 AND ended_at IS NULL`,
-      [id],
-    );
+  async end(id: string, reason: 'signed-out' | 'ended'): Promise<void> {
+    await this.#dataSource.query(END_SESSION, [id, reason]);
   }
 
   /** A user's live sessions, the one renewed last first. */
@@ -115,7 +143,7 @@ export class Sessions {
 
   /** Ends all of a user's sessions, the present one too: signs out everywhere. */
   async endAll(userId: string): Promise<void> {
-    await this.#dataSource.query(END_SESSIONS, [userId, null]);
+    await this.#dataSource.query(END_SESSIONS, [userId, null, 'everywhere']);
   }
 
   /**
@@ -123,20 +151,66 @@ export class Sessions {
    * @throws Problem `invalid` when the present password is not right
    */
   async changePassword({ id, userId }: SignedIn, current: string, next: string): Promise<void> {
-    const credential = await this.#dataSource.manager.findOneBy(Credential, { userId });
-    const right = await isPassword(current, credential?.passwordHash);
-    if (!credential || !right) throw invalid('/current', 'is not the password of this account');
+    const credential = await this.#requirePassword(userId, current, '/current');
     const hash = await hashPassword(next);
     await inTransaction(this.#dataSource, async (manager) => {
       const [rows] = await manager.query<[unknown[], number]>(CHANGE_PASSWORD, [userId, credential.passwordHash, hash]);
       if (rows.length === 0) throw invalid('/current', 'is not the password of this account any more');
-      await manager.query(END_SESSIONS, [userId, id]);
+      await manager.query(END_SESSIONS, [userId, id, 'password']);
     });
   }
 
-  async #open(userId: string, acting: boolean): Promise<Tokens> {
+  /** Sets a password whatever it was, and ends every session: for who proved otherwise who they are. */
+  async resetPassword(manager: EntityManager, userId: string, passwordHash: string): Promise<void> {
+    await manager.update(Credential, { userId }, { passwordHash });
+    await manager.query(END_SESSIONS, [userId, null, 'password']);
+  }
+
+  /**
+   * Looks whether it is really the owner who wants to delete an account.
+   * @throws Problem `invalid` for a wrong password, or a wrong handle where the account has no password
+   */
+  async requireProof(userId: string, { password, handle }: { password?: string; handle?: string }): Promise<void> {
+    const has = await this.#dataSource.manager.existsBy(Credential, { userId });
+    if (has && password === undefined) throw invalid('/password', 'is missing: deleting an account needs its password');
+    if (has) return void (await this.#requirePassword(userId, password!, '/password'));
+    const { handle: own } = await this.#users.view(userId, { kind: 'user', id: userId });
+    if (handle === undefined || foldHandle(handle) !== own)
+      throw invalid('/handle', 'is not the handle of this account');
+  }
+
+  /** Ends what a deleted user's sessions, passwords and identities are, in the transaction that deletes the account. */
+  async forgetUser(manager: EntityManager, userId: string): Promise<void> {
+    await manager.query(END_SESSIONS, [userId, null, 'account']);
+    for (const sql of FORGET_CREDENTIALS) await manager.query(sql, [userId]);
+  }
+
+  /** Makes a new key for access tokens; see {@link AccessTokens.rotate}. */
+  rotateKeys(atOnce: boolean): Promise<void> {
+    return this.#tokens.rotate(atOnce);
+  }
+
+  /** Forgets sessions that ended a while ago, keys that nothing is signed with any more, and old attempts. */
+  async forget(): Promise<void> {
+    await this.#dataSource.query(FORGET_SESSIONS);
+    await this.#tokens.forgetOld(Math.max(this.#config.accessMinutes * 60, ACTING_HOURS * 3600));
+    await this.#slowing.forget();
+  }
+
+  async #requirePassword(userId: string, password: string, pointer: string): Promise<Credential> {
+    const credential = await this.#dataSource.manager.findOneBy(Credential, { userId });
+    if (!credential) throw invalid(pointer, 'cannot be right: this account has no password, it signs in elsewhere');
+    if (!(await isPassword(password, credential.passwordHash)))
+      throw invalid(pointer, 'is not the password of this account');
+    return credential;
+  }
+
+  /** Opens a session of a user who proved who they are. */
+  async open(userId: string, kind: 'token' | 'cookie' | 'acting' | 'acting-cookie'): Promise<Tokens> {
     const id = uuidv7();
-    const refreshToken = acting ? null : makeRefreshToken(id);
+    const acting = kind.startsWith('acting');
+    const byCookie = kind.endsWith('cookie');
+    const token = acting && !byCookie ? null : makeRefreshToken(id);
     const hours = acting ? ACTING_HOURS : this.#config.refreshDays * 24;
     await this.#dataSource
       .createQueryBuilder()
@@ -146,15 +220,26 @@ export class Sessions {
         id,
         userId,
         acting,
-        refreshHash: refreshToken ? hashRefreshToken(refreshToken) : null,
+        byCookie,
+        refreshHash: token && hashOf(token.secret),
+        familyHash: token && hashOf(token.family),
         expiresAt: () => `clock_timestamp() + make_interval(hours => ${hours})`,
       })
       .execute();
-    return this.#tokensFor(id, userId, refreshToken);
+    if (byCookie)
+      return {
+        userId,
+        accessToken: null,
+        refreshToken: null,
+        expiresIn: hours * 3600,
+        cookie: writeRefreshToken(token!),
+      };
+    return this.#tokensFor(id, userId, token && writeRefreshToken(token));
   }
 
   async #tokensFor(id: string, userId: string, refreshToken: string | null): Promise<Tokens> {
     const expiresIn = refreshToken ? this.#config.accessMinutes * 60 : ACTING_HOURS * 3600;
-    return { userId, accessToken: await this.#tokens.sign(id, userId, expiresIn), refreshToken, expiresIn };
+    const accessToken = await this.#tokens.sign(id, userId, expiresIn);
+    return { userId, accessToken, refreshToken, expiresIn, cookie: null };
   }
 }

@@ -1,6 +1,9 @@
 import { Column, Entity, JoinColumn, ManyToOne, PrimaryColumn, type Relation } from 'typeorm';
 import { User } from '../users/user.entity.js';
 
+/** Why a session ended: `reuse` is that of a refresh token which had been rotated away long before. */
+export type EndReason = 'signed-out' | 'ended' | 'everywhere' | 'password' | 'reuse' | 'account';
+
 /** A signed-in session. Tokens name it, so ending the row ends them all at once. */
 @Entity('sessions')
 export class Session {
@@ -22,6 +25,14 @@ export class Session {
   @Column({ type: 'bytea', nullable: true })
   previousHash!: Buffer | null;
 
+  /** SHA-256 of what all refresh tokens of the session have in common: by it a token of long ago is known. */
+  @Column({ type: 'bytea', nullable: true })
+  familyHash!: Buffer | null;
+
+  /** Of a browser: `refreshHash` is then that of the cookie, which is not rotated. */
+  @Column({ type: 'boolean', default: false })
+  byCookie!: boolean;
+
   @Column({ type: 'timestamptz', precision: 3, nullable: true })
   rotatedAt!: Date | null;
 
@@ -37,4 +48,7 @@ export class Session {
 
   @Column({ type: 'timestamptz', precision: 3, nullable: true })
   endedAt!: Date | null;
+
+  @Column({ type: 'text', nullable: true })
+  endReason!: EndReason | null;
 }

@@ -182,3 +182,116 @@ describe('one’s own sessions', () => {
     expect(works.sort()).toEqual([201, 401]);
   });
 });
+
+describe('refreshing', () => {
+  const refresh = (refreshToken: string) =>
+    service.call<Session>('POST', '/v1/sessions/refresh', { body: { refreshToken } });
+
+  test('a token is taken once more while its successor is unused: two tabs, or a lost reply', async () => {
+    const { json: first } = await signIn();
+    const [a, b] = await Promise.all([refresh(first.refreshToken), refresh(first.refreshToken)]);
+    expect([a.status, b.status]).toEqual([201, 201]);
+    // Either tab goes on with what it got.
+    expect((await refresh(a.json.refreshToken)).status + (await refresh(b.json.refreshToken)).status).toBeGreaterThan(
+      201,
+    );
+    expect(await me(b.json.accessToken)).toBe(200);
+  });
+
+  test('a token of long ago ends its session, and that is noted; a made-up one with its id does nothing', async () => {
+    const thief = await service.call('POST', '/v1/users', {
+      body: { name: 'Robbed', handle: 'robbed', email: 'robbed@cut.example', password },
+    });
+    const { json: first } = await signIn('robbed');
+    let { json: last } = await refresh(first.refreshToken);
+    for (let i = 0; i < 3; i++) last = (await refresh(last.refreshToken)).json;
+    const [id] = last.refreshToken.split('.');
+    expect((await refresh(`${id}.${'a'.repeat(22)}.${'b'.repeat(43)}`)).status).toBe(401);
+    expect(await me(last.accessToken)).toBe(200);
+    expect((await refresh(first.refreshToken)).status).toBe(401);
+    expect([await me(last.accessToken), (await refresh(last.refreshToken)).status]).toEqual([401, 401]);
+    const noted = await service.call('GET', '/v1/operator/refused-attempts', { as: service.operatorKey });
+    expect(noted.json.routes).toContainEqual(
+      expect.objectContaining({ handle: 'robbed', route: 'POST /v1/sessions/refresh', kind: 'reused token' }),
+    );
+    expect(thief.status).toBe(201);
+  });
+});
+
+describe('keys', () => {
+  const rotate = (atOnce: boolean) =>
+    service.call('POST', '/v1/operator/signing-keys', { as: service.operatorKey, body: { atOnce } });
+
+  test('are rotated without signing anybody out, in this process and in others', async () => {
+    const { json: before } = await signIn();
+    expect((await rotate(false)).status).toBe(204);
+    const { json: after } = await signIn();
+    const kid = (token: string) =>
+      (JSON.parse(Buffer.from(token.split('.')[0]!, 'base64url').toString()) as { kid: string }).kid;
+    expect(kid(after.accessToken)).not.toBe(kid(before.accessToken));
+    expect([await me(before.accessToken), await me(after.accessToken)]).toEqual([200, 200]);
+    // At once: what was signed before is refused, and each session refreshes.
+    expect((await rotate(true)).status).toBe(204);
+    expect([await me(before.accessToken), await me(after.accessToken)]).toEqual([401, 401]);
+    const { json } = await service.call<Session>('POST', '/v1/sessions/refresh', {
+      body: { refreshToken: after.refreshToken },
+    });
+    expect(await me(json.accessToken)).toBe(200);
+  });
+});
+
+describe('guessing', () => {
+  test('is slowed for who guesses, from where they guess; the owner elsewhere signs in', async () => {
+    await service.call('POST', '/v1/users', {
+      body: { name: 'Guessed', handle: 'guessed', email: 'guessed@cut.example', password },
+    });
+    const replies = await Promise.all(Array.from({ length: 12 }, () => signIn('guessed', 'not the password')));
+    const refused = replies.filter(({ status }) => status === 429);
+    expect(refused.length).toBeGreaterThanOrEqual(6);
+    expect(Number(refused[0]!.headers.get('retry-after'))).toBeGreaterThanOrEqual(1);
+    // The right password does not help either, from there; by e-mail it is the same account.
+    expect((await signIn('guessed@cut.example')).status).toBe(429);
+    const { sessions } = service.services;
+    await expect(sessions.signIn('guessed', password, '192.0.2.7', false)).resolves.toMatchObject({
+      refreshToken: expect.any(String),
+    });
+    // Somebody who does not exist is slowed as well: the answer tells nothing.
+    const unknown = await Promise.all(Array.from({ length: 8 }, () => signIn('nobody_by_that_name', 'a guess')));
+    expect(unknown.some(({ status }) => status === 429)).toBe(true);
+  });
+});
+
+describe('a session in the browser', () => {
+  const origin = () => ({ origin: service.address });
+  const open = async (headers: Record<string, string> = origin()) =>
+    service.call('POST', '/v1/sessions', { body: { login: 'odile', password, cookie: true }, headers });
+  const cookieOf = (headers: Headers) => headers.getSetCookie()[0]!;
+
+  test('is a cookie that no script reads and no other page sends; no token is handed out', async () => {
+    const { status, json, headers } = await open();
+    expect([status, json.accessToken, json.refreshToken, json.tokenType]).toEqual([201, null, null, 'Cookie']);
+    expect(cookieOf(headers)).toMatch(/HttpOnly/);
+    expect(cookieOf(headers)).toMatch(/SameSite=Strict/);
+    const cookie = cookieOf(headers).split(';')[0]!;
+    expect((await service.call('GET', '/v1/me', { headers: { cookie } })).status).toBe(200);
+    const post = (more: Record<string, string>) =>
+      service.call('POST', '/v1/posts', { body: { body: 'by cookie' }, headers: { cookie, ...more } });
+    const statuses = [await post({}), await post({ origin: 'https://elsewhere.example' }), await post(origin())];
+    expect(statuses.map((reply) => reply.status)).toEqual([403, 403, 201]);
+    const token = (await signIn()).json.accessToken;
+    expect((await service.call('GET', '/v1/me', { as: token, headers: { cookie } })).status).toBe(400);
+    // The cookie is not good as a refresh token, nor on the operator's routes.
+    const refreshToken = cookie.split('=')[1]!;
+    expect((await service.call('POST', '/v1/sessions/refresh', { body: { refreshToken } })).status).toBe(401);
+    expect((await service.call('GET', '/v1/operator/stats', { headers: { cookie } })).status).toBe(401);
+    const out = await service.call('DELETE', '/v1/sessions/current', { headers: { cookie, ...origin() } });
+    expect([out.status, cookieOf(out.headers)]).toEqual([204, expect.stringMatching(/Expires=Thu, 01 Jan 1970/)]);
+    const after = await service.call('GET', '/v1/posts', { headers: { cookie } });
+    expect([after.status, cookieOf(after.headers)]).toEqual([401, expect.stringMatching(/Expires=Thu, 01 Jan 1970/)]);
+  });
+
+  test('is given to the console’s own pages alone', async () => {
+    expect((await open({})).status).toBe(403);
+    expect((await open({ origin: 'https://elsewhere.example' })).status).toBe(403);
+  });
+});

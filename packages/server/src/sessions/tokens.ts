@@ -1,15 +1,28 @@
 import { createHash, randomBytes } from 'node:crypto';
-import { SignJWT, jwtVerify } from 'jose';
+import { errors, SignJWT, jwtVerify } from 'jose';
 import type { DataSource } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { SigningKey } from './signing-key.entity.js';
 
-const ISSUER = 'gather-lane';
+/** The issuer and audience of our own tokens. */
+export const ISSUER = 'gather-lane';
+const LOOK_AGAIN_MS = 2_000;
+const FORGET_KEYS = `
+  DELETE FROM signing_keys k WHERE EXISTS (
+    SELECT FROM signing_keys n WHERE (n.created_at, n.id) > (k.created_at, k.id)
+      AND n.created_at < clock_timestamp() - make_interval(secs => $1))`;
 
-/** Signs and reads access tokens (JWT, HS256) with a key that all processes of a database share. */
+/** For how long a key is used without looking whether there is a newer one. */
+const RELOAD_MS = 60_000;
+
+/**
+ * Signs and reads access tokens (JWT, HS256) with keys that all processes of a database share. The newest key signs, all
+ * that are there verify. A token that names a key which this process does not know yet makes it look once more.
+ */
 export class AccessTokens {
   readonly #dataSource: DataSource;
   #keys: Promise<SigningKey[]> | undefined;
+  #loadedAt = 0;
 
   constructor(dataSource: DataSource) {
     this.#dataSource = dataSource;
@@ -17,7 +30,7 @@ export class AccessTokens {
 
   /** An access token that names a session and its user. */
   async sign(sessionId: string, userId: string, seconds: number): Promise<string> {
-    const [key] = await this.#load();
+    const [key] = await this.#load(RELOAD_MS);
     return new SignJWT({ sid: sessionId })
       .setProtectedHeader({ alg: 'HS256', typ: 'at+jwt', kid: key!.id })
       .setSubject(userId)
@@ -30,27 +43,51 @@ export class AccessTokens {
 
   /** The session that a good token names, or null. */
   async read(token: string): Promise<string | null> {
-    const keys = await this.#load();
     try {
-      const { payload } = await jwtVerify(
-        token,
-        ({ kid }) => keys.find((key) => key.id === kid)?.secret ?? Buffer.alloc(32),
-        {
-          algorithms: ['HS256'],
-          issuer: ISSUER,
-          audience: ISSUER,
-          typ: 'at+jwt',
-          requiredClaims: ['exp', 'sub', 'sid'],
-        },
-      );
+      const { payload } = await jwtVerify(token, ({ kid }) => this.#secretOf(kid), {
+        algorithms: ['HS256'],
+        issuer: ISSUER,
+        audience: ISSUER,
+        typ: 'at+jwt',
+        requiredClaims: ['exp', 'sub', 'sid'],
+      });
       return typeof payload.sid === 'string' ? payload.sid : null;
-    } catch {
-      return null;
+    } catch (error) {
+      if (error instanceof errors.JOSEError || error instanceof UnknownKey) return null;
+      throw error;
     }
   }
 
-  #load(): Promise<SigningKey[]> {
-    this.#keys ??= this.#loadOrMake().catch((error: unknown) => {
+  /**
+   * Makes a new key, which signs from now on. Older ones go on verifying what they signed, until that has expired.
+   * @param atOnce drops the older ones now: every access token is refused, and each session refreshes
+   */
+  async rotate(atOnce: boolean): Promise<void> {
+    await this.#dataSource.manager.insert(SigningKey, { id: uuidv7(), secret: randomBytes(48) });
+    if (atOnce)
+      await this.#dataSource.query(
+        `DELETE FROM signing_keys WHERE id <> (SELECT id FROM signing_keys ORDER BY created_at DESC, id DESC LIMIT 1)`,
+      );
+    this.#keys = undefined;
+  }
+
+  /** Forgets keys whose successor is older than any token that they signed. */
+  async forgetOld(longestSeconds: number): Promise<void> {
+    await this.#dataSource.query(FORGET_KEYS, [longestSeconds + RELOAD_MS / 1000]);
+  }
+
+  async #secretOf(kid: string | undefined): Promise<Uint8Array> {
+    const find = async (atMostOld: number) => (await this.#load(atMostOld)).find((key) => key.id === kid)?.secret;
+    // Another process may have made it since; but no flood of made-up keys makes a flood of statements.
+    const secret = (await find(RELOAD_MS)) ?? (await find(LOOK_AGAIN_MS));
+    if (!secret) throw new UnknownKey();
+    return secret;
+  }
+
+  #load(atMostOld: number): Promise<SigningKey[]> {
+    if (this.#keys && Date.now() - this.#loadedAt <= atMostOld) return this.#keys;
+    this.#loadedAt = Date.now();
+    this.#keys = this.#loadOrMake().catch((error: unknown) => {
       this.#keys = undefined;
       throw error;
     });
@@ -58,23 +95,47 @@ export class AccessTokens {
   }
 
   async #loadOrMake(): Promise<SigningKey[]> {
+    const order = { createdAt: 'DESC', id: 'DESC' } as const;
+    const keys = await this.#dataSource.manager.find(SigningKey, { order });
+    if (keys.length > 0) return keys;
     return this.#dataSource.transaction(async (manager) => {
       // Two processes that start at once on an empty table agree on one key.
       await manager.query(`LOCK TABLE signing_keys IN SHARE ROW EXCLUSIVE MODE`);
-      const keys = await manager.find(SigningKey, { order: { createdAt: 'DESC' } });
-      return keys.length > 0
-        ? keys
+      const there = await manager.find(SigningKey, { order });
+      return there.length > 0
+        ? there
         : [await manager.save(manager.create(SigningKey, { id: uuidv7(), secret: randomBytes(48) }))];
     });
   }
 }
 
-/** A refresh token: the id of its session and a secret of 256 bits. */
-export const makeRefreshToken = (sessionId: string): string => `${sessionId}.${randomBytes(32).toString('base64url')}`;
+class UnknownKey extends Error {}
 
-/** What is stored of a refresh token. */
-export const hashRefreshToken = (token: string): Buffer => createHash('sha256').update(token).digest();
+/** A refresh token in its parts. */
+export interface RefreshToken {
+  readonly sessionId: string;
+  /** What all refresh tokens of the session have in common. */
+  readonly family: string;
+  /** Changes with each rotation: 256 bits. */
+  readonly secret: string;
+}
 
-/** The session that a refresh token names, or null when it has not their form. */
-export const sessionOfRefreshToken = (token: string): string | null =>
-  /^([0-9a-f-]{36})\.[\w-]{43}$/.exec(token)?.[1] ?? null;
+/** A new refresh token of a session; the first one makes its family. */
+export const makeRefreshToken = (sessionId: string, family = randomBytes(16).toString('base64url')): RefreshToken => ({
+  sessionId,
+  family,
+  secret: randomBytes(32).toString('base64url'),
+});
+
+/** The token as it is sent. */
+export const writeRefreshToken = ({ sessionId, family, secret }: RefreshToken): string =>
+  `${sessionId}.${family}.${secret}`;
+
+/** A refresh token that was sent, or null when it has not their form. */
+export function readRefreshToken(text: string): RefreshToken | null {
+  const [, sessionId, family, secret] = /^([0-9a-f-]{36})\.([\w-]{22})\.([\w-]{43})$/.exec(text) ?? [];
+  return sessionId === undefined ? null : { sessionId, family: family!, secret: secret! };
+}
+
+/** What is stored of a secret. */
+export const hashOf = (secret: string): Buffer => createHash('sha256').update(secret).digest();

@@ -11,6 +11,9 @@ import { loadConfig } from '../config/load.js';
 import type { DatabaseAddress } from '../database/address.js';
 import { createDataSource } from '../database/data-source.js';
 import { buildApp, type AppOptions } from '../http/app.js';
+import { StandInProvider } from '../identities/stand-in.js';
+import { Mailbox } from '../mail/mailbox.js';
+import { FolderStore } from '../media/store.js';
 import { migrateModel } from '../model/migration/migrate.js';
 import { OperatorKey } from '../operator/key.js';
 import { createServices, type Services } from '../services.js';
@@ -43,6 +46,8 @@ export interface TestService {
   readonly dataSource: DataSource;
   readonly services: Services;
   readonly operatorKey: string;
+  /** The folder of its files. */
+  readonly folder: string;
   call<T = Record<string, unknown>>(method: string, path: string, sent?: Sent): Promise<Reply<T>>;
   /** A user made straight in the database, signed in. */
   user(handle?: string): Promise<Actor>;
@@ -69,6 +74,12 @@ export async function makeDatabase(): Promise<{ address: DatabaseAddress; drop: 
 
 interface Options {
   readonly demo?: boolean;
+  /** With a mailbox stand-in, as in a demo. */
+  readonly mailbox?: boolean;
+  /** With the stand-in provider, as in a demo. */
+  readonly standIn?: boolean;
+  /** Configuration beyond the environment. */
+  readonly configuration?: Record<string, unknown>;
   readonly environment?: Record<string, string>;
   readonly app?: Partial<AppOptions>;
   /** Fields of the developer's own, migrated before the service starts. */
@@ -86,17 +97,28 @@ export async function startTestService(options: Options = {}): Promise<TestServi
     GATHER_LANE_RATES_SIGN_INS_PER_MINUTE: '10000',
     ...options.environment,
   };
-  if (options.model) writeFileSync(join(folder, 'gather-lane.yaml'), JSON.stringify({ model: options.model }));
+  const file = { ...options.configuration, ...(options.model && { model: options.model }) };
+  writeFileSync(join(folder, 'gather-lane.yaml'), JSON.stringify(file));
   const { config } = loadConfig({ folder, environment });
   const dataSource = createDataSource(database, config.database.poolSize, config.model);
   await dataSource.initialize();
   if (options.model) await migrateModel(dataSource, config.model, { answers: {}, drop: [] });
   const key = new OperatorKey(folder);
-  const services = createServices(dataSource, config, key, options.demo ?? false);
+  const mailbox = options.mailbox ? new Mailbox() : null;
+  await mailbox?.listen();
+  const standIn = options.standIn ? new StandInProvider() : null;
+  await standIn?.listen();
+  const services = createServices(dataSource, config, key, {
+    demo: options.demo ?? false,
+    store: new FolderStore(join(folder, 'media')),
+    mailbox,
+    provider: standIn?.provider ?? null,
+  });
   const app = await buildApp(services, { consoleFolder: undefined, notReady: () => null, ...options.app });
   options.before?.(app);
   const address = await app.listen({ host: '127.0.0.1', port: 0 });
   services.address.listensAt(address);
+  await standIn?.allow([`${address}/sign-in/guild`]);
   const operatorKey = readFileSync(key.path, 'utf8').trim();
 
   return {
@@ -105,6 +127,7 @@ export async function startTestService(options: Options = {}): Promise<TestServi
     dataSource,
     services,
     operatorKey,
+    folder,
     async call<T>(method: string, path: string, { as, body, headers }: Sent = {}): Promise<Reply<T>> {
       const token = typeof as === 'string' ? as : as?.token;
       const raw = typeof body === 'string';
@@ -128,10 +151,12 @@ export async function startTestService(options: Options = {}): Promise<TestServi
         handle,
         `Name of ${handle}`,
       ]);
-      return { id, handle, token: (await services.sessions.actAs(id)).accessToken };
+      return { id, handle, token: (await services.sessions.actAs(id)).accessToken! };
     },
     async stop() {
       await app.close();
+      await mailbox?.close();
+      await standIn?.close();
       await dataSource.destroy();
       await drop();
       rmSync(folder, { recursive: true, force: true });

@@ -7,16 +7,23 @@ export interface TransferTable {
 }
 
 /**
- * Everything that people made, parents before children. Sessions and signing keys stay behind: they are secrets
- * of one running service. So do the journal of fills and what scrolls under way need.
+ * Everything that people made, parents before children. Sessions, signing keys, links of mails and sign-ins under
+ * way stay behind: they are secrets of one running service. So do the journal of fills, what scrolls under way need,
+ * and what was noted of attempts.
  */
 export const TRANSFER_TABLES: readonly TransferTable[] = [
   { name: 'weightings', key: ['id'], order: 'id' },
   { name: 'users', key: ['id'], order: 'id' },
   { name: 'credentials', key: ['user_id'], order: 'user_id' },
+  { name: 'identities', key: ['id'], order: 'id' },
+  { name: 'reserved_handles', key: ['handle'], order: 'handle' },
+  { name: 'mutes', key: ['muter_id', 'muted_id'], order: 'muter_id, muted_id' },
+  { name: 'blocks', key: ['blocker_id', 'blocked_id'], order: 'blocker_id, blocked_id' },
   { name: 'follows', key: ['follower_id', 'followee_id'], order: 'follower_id, followee_id' },
   { name: 'posts', key: ['id'], order: 'id' },
   { name: 'comments', key: ['id'], order: 'created_at, id' },
+  { name: 'moderations', key: ['id'], order: 'id' },
+  { name: 'erasures', key: ['user_id'], order: 'user_id' },
 ];
 
 /** What an export says of itself, in `manifest.json`. */

@@ -5,14 +5,14 @@ import { linkNext } from '../http/pagination.js';
 import { replies } from '../http/replies.js';
 import { pageOf, pageQuery, ref, userParam } from '../http/schemas.js';
 import type { Services } from '../services.js';
-import { AuthorSchema, MeSchema, signUpBody, userPatch, UserSchema } from './schema.js';
+import { AuthorSchema, deletionBody, MeSchema, signUpBody, userPatch, UserSchema } from './schema.js';
 
 /** A page of users. */
 export const UserPage = pageOf(UserSchema, 'UserPage');
 
 /** Routes of accounts and profiles. */
 export function userRoutes(app: App, services: Services): void {
-  const { users, address, config } = services;
+  const { users, deletion, address, config } = services;
   for (const schema of [AuthorSchema, UserSchema, MeSchema, UserPage]) app.addSchema(schema);
 
   app.post(
@@ -75,7 +75,10 @@ export function userRoutes(app: App, services: Services): void {
       },
     },
     async (request, reply) => {
-      const user = await users.view(await users.require(request.params.user), request.principal.caller);
+      const user = await users.view(
+        await users.require(request.params.user, request.principal.caller),
+        request.principal.caller,
+      );
       return reply.header('etag', etagOf(user.version)).send(user);
     },
   );
@@ -106,6 +109,32 @@ export function userRoutes(app: App, services: Services): void {
     },
   );
 
+  app.delete(
+    '/v1/users/:user',
+    {
+      config: { doorway: 'owner of user', rateLimit: { max: config.rates.signInsPerMinute, timeWindow: '1 minute' } },
+      schema: {
+        operationId: 'deleteUser',
+        tags: ['accounts'],
+        summary: 'Delete one’s account: at once out of sight, then erased',
+        params: userParam,
+        body: deletionBody,
+        response: replies('owner of user', { 204: Type.Null() }, [
+          'invalid',
+          'too-often',
+          'too-large',
+          'wrong-media-type',
+        ]),
+      },
+    },
+    async (request, reply) => {
+      await deletion.delete(signedIn(request).userId, request.body);
+      // The rest needs no waiting for; should it be interrupted, the upkeep goes on with it.
+      void deletion.erase().catch((error: unknown) => request.log.error(error));
+      return reply.code(204).send(null);
+    },
+  );
+
   app.get(
     '/v1/me',
     {
@@ -120,7 +149,7 @@ export function userRoutes(app: App, services: Services): void {
     async (request) => {
       const { id, userId } = signedIn(request);
       const [user, email] = [await users.view(userId, request.principal.caller), await users.emailOf(userId)];
-      return { ...user, email, session: { id } };
+      return { ...user, email, session: id === null ? null : { id } };
     },
   );
 }

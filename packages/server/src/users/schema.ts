@@ -15,6 +15,10 @@ export const AuthorSchema = Type.Object(
   { $id: 'Author' },
 );
 
+const AudienceSchema = Type.Union([Type.Literal('everyone'), Type.Literal('signed-in')], {
+  description: 'Who may see the profile and what the user posts; told to its owner alone',
+});
+
 /** A profile as it is shown. */
 export const UserSchema = Type.Object(
   {
@@ -28,6 +32,8 @@ export const UserSchema = Type.Object(
     tallies: Type.Object({ posts: Type.Integer(), followers: Type.Integer(), following: Type.Integer() }),
     relation: orNull(RelationSchema),
     fields: fieldsReply('users'),
+    moderator: Type.Boolean({ description: 'May delete, withhold and restore what others posted' }),
+    audience: orNull(AudienceSchema),
     can: Type.Object({ edit: Type.Boolean() }),
     url: Type.String({ format: 'uri' }),
   },
@@ -38,8 +44,8 @@ export const UserSchema = Type.Object(
 export const MeSchema = Type.Object(
   {
     ...UserSchema.properties,
-    email: Type.String({ description: 'Shown to its owner alone' }),
-    session: Type.Object({ id: Uuid }),
+    email: orNull(Type.String({ description: 'Shown to its owner alone; null for who signs in elsewhere' })),
+    session: orNull(Type.Object({ id: Uuid })),
   },
   { $id: 'Me' },
 );
@@ -69,8 +75,24 @@ export const userPatch = (model: Model) =>
   closed(
     {
       name: Type.Optional(personText('name', 'How the user is called')),
+      picture: Type.Optional(
+        orNull(Type.String({ format: 'uuid', description: 'A picture that the user uploaded; null for none' })),
+      ),
+      handle: Type.Optional(HANDLE),
+      audience: Type.Optional(AudienceSchema),
       bio: Type.Optional(orNull(personText('bio', 'What the user says of themselves; null clears it'))),
       ...fieldsBody(model, 'users', 'edit'),
     },
     { minProperties: 1, description: 'A merge patch (RFC 7396)' },
   );
+
+/** What proves that it is really the owner who deletes an account. */
+export const deletionBody = closed(
+  {
+    password: Type.Optional(Type.String({ maxLength: 200, description: 'The password of the account' })),
+    handle: Type.Optional(
+      Type.String({ maxLength: 25, description: 'Its handle, where the account has no password: signed in elsewhere' }),
+    ),
+  },
+  { minProperties: 1 },
+);
