@@ -16,3 +16,4 @@ export * from './model/read.js';
 export * from './model/changes.js';
 export * from './model/hazards.js';
 export * from './pictures/container.js';
+export * from './ownership/expect.js';

@@ -1,3 +1,4 @@
+import { randomBytes } from 'node:crypto';
 import type { Model } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { Blocks } from './blocks/service.js';
@@ -14,6 +15,7 @@ import { Media } from './media/service.js';
 import type { MediaStore } from './media/store.js';
 import { Removals } from './moderation/service.js';
 import type { OperatorKey } from './operator/key.js';
+import { OwnershipCheck } from './ownership/service.js';
 import { PasswordResets } from './password-resets/service.js';
 import { Posts } from './posts/service.js';
 import { Refusals } from './refusals/service.js';
@@ -41,6 +43,9 @@ export interface Services {
   readonly identities: Identities;
   readonly media: Media;
   readonly repeats: Repeats;
+  readonly ownership: OwnershipCheck;
+  /** What the service's own check carries, so that no limit counts it. */
+  readonly pass: string;
   readonly refusals: Refusals;
   readonly resets: PasswordResets;
   /** The mailbox stand-in of a demo. */
@@ -73,6 +78,7 @@ export function createServices(
   const users = new Users(dataSource, address, model, config.limits.name);
   const posts = new Posts(dataSource, address, model);
   const mailer = new Mailer(config.mail, mailbox?.address);
+  const pass = randomBytes(24).toString('base64url');
   const refusals = new Refusals(dataSource);
   const comments = new Comments(dataSource, posts, address, model);
   const sessions = new Sessions(dataSource, { users, refusals }, config.sessions, demo);
@@ -96,6 +102,8 @@ export function createServices(
       providers: [...config.signIn.providers, ...(provider ? [provider] : [])],
       issuers: config.signIn.issuers,
     }),
+    ownership: new OwnershipCheck(dataSource, sessions, key, pass),
+    pass,
     refusals,
     resets: new PasswordResets(dataSource, { users, sessions, mailer }, address, config.mail.resetLink),
     mailbox,

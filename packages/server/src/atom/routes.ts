@@ -11,9 +11,8 @@ import type { UserView } from '../users/schema.js';
 const ENTRIES = 50;
 const TITLE_CHARACTERS = 80;
 
-/** Users' public posts as Atom (RFC 4287), for feed readers. */
+/** Users' posts, as far as the caller may see them, as Atom (RFC 4287), for feed readers. */
 export function atomRoutes(app: App, { posts, users, address }: Services): void {
-  const nobody = { kind: 'nobody' } as const;
   const atom = { description: 'An Atom feed', content: { 'application/atom+xml': { schema: Type.String() } } };
   app.get(
     '/v1/users/:user/posts.atom',
@@ -28,8 +27,9 @@ export function atomRoutes(app: App, { posts, users, address }: Services): void 
       },
     },
     async (request, reply) => {
-      const user = await users.view(await users.require(request.params.user, nobody), nobody);
-      const { items } = await posts.list('newest', user.id, { limit: ENTRIES }, nobody);
+      const { caller } = request.principal;
+      const user = await users.view(await users.require(request.params.user, caller), caller);
+      const { items } = await posts.list('newest', user.id, { limit: ENTRIES }, caller);
       return reply.type('application/atom+xml; charset=utf-8').send(toAtom(user, items, (path) => address.to(path)));
     },
   );

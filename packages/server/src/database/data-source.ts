@@ -13,6 +13,7 @@ import { LiveService } from '../model/live-service.entity.js';
 import { ModelMigration, ModelStep } from '../model/model-migration.entity.js';
 import { mapFields } from '../model/field-entities.js';
 import { Moderation } from '../moderation/moderation.entity.js';
+import { ThrowAwayUser } from '../ownership/throw-away-user.entity.js';
 import { PasswordReset } from '../password-resets/password-reset.entity.js';
 import { PostVersion } from '../posts/post-version.entity.js';
 import { Post } from '../posts/post.entity.js';
@@ -37,6 +38,7 @@ import { ModelMigrations1764000000006 } from './migrations/1764000000006-model-m
 import { People1764000000007 } from './migrations/1764000000007-people.js';
 import { SignIn1764000000008 } from './migrations/1764000000008-sign-in.js';
 import { Media1764000000009 } from './migrations/1764000000009-media.js';
+import { ThrowAwayUsers1764000000010 } from './migrations/1764000000010-throw-away-users.js';
 import { SnakeNaming } from './naming.js';
 
 /** Every entity of the product's model. */
@@ -73,6 +75,7 @@ export const ENTITIES = [
   PostPicture,
   PostVersion,
   RepeatableCall,
+  ThrowAwayUser,
 ];
 
 /** The product's migrations, oldest first. */
@@ -86,6 +89,7 @@ export const MIGRATIONS = [
   People1764000000007,
   SignIn1764000000008,
   Media1764000000009,
+  ThrowAwayUsers1764000000010,
 ];
 
 /** Name of the table that remembers which of our migrations have run. */

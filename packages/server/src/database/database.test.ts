@@ -64,10 +64,12 @@ describe('migrations', () => {
     expect(await migrationState(dataSource)).toBe('current');
     await dataSource.query(`INSERT INTO gather_lane_migrations (timestamp, name) VALUES (1, 'FromTheFuture')`);
     expect(await migrationState(dataSource)).toBe('newer');
-    await dataSource.query(`DELETE FROM gather_lane_migrations WHERE name IN ('FromTheFuture', 'Media1764000000009')`);
+    await dataSource.query(
+      `DELETE FROM gather_lane_migrations WHERE name IN ('FromTheFuture', 'ThrowAwayUsers1764000000010')`,
+    );
     expect(await migrationState(dataSource)).toBe('pending');
     await dataSource.query(
-      `INSERT INTO gather_lane_migrations (timestamp, name) VALUES (1764000000009, 'Media1764000000009')`,
+      `INSERT INTO gather_lane_migrations (timestamp, name) VALUES (1764000000010, 'ThrowAwayUsers1764000000010')`,
     );
   });
 

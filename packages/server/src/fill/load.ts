@@ -188,6 +188,6 @@ export async function empty(dataSource: DataSource, options: { amongReal: boolea
   await dataSource.query(`
     TRUNCATE users, credentials, identities, provider_sign_ins, password_resets, sign_in_attempts, sessions, reserved_handles,
              erasures, mutes, blocks, posts, follows, comments, moderations, refused_attempts, blobs, uploads,
-             post_pictures, post_versions, repeatable_calls, user_tallies, post_tallies,
+             post_pictures, post_versions, repeatable_calls, throw_away_users, user_tallies, post_tallies,
              post_commenters, standings_1, standing_drops, fill_runs RESTART IDENTITY`);
 }

@@ -1,10 +1,10 @@
 import cookie from '@fastify/cookie';
+import cors from '@fastify/cors';
 import helmet from '@fastify/helmet';
-import rateLimit from '@fastify/rate-limit';
 import fastifyStatic from '@fastify/static';
 import swaggerUi from '@fastify/swagger-ui';
 import type { TypeBoxTypeProvider } from '@fastify/type-provider-typebox';
-import fastify, { LogController, type FastifyInstance } from 'fastify';
+import fastify, { LogController, type FastifyInstance, type RouteOptions } from 'fastify';
 import { v4 as uuidv4 } from 'uuid';
 import { aboutRoutes } from '../about/routes.js';
 import { atomRoutes } from '../atom/routes.js';
@@ -21,6 +21,7 @@ import { operatorFieldRoutes } from '../model/routes.js';
 import { moderatorRoutes } from '../moderation/operator-routes.js';
 import { moderationRoutes } from '../moderation/routes.js';
 import { operatorRoutes } from '../operator/routes.js';
+import { ownershipRoutes } from '../ownership/routes.js';
 import { passwordResetRoutes } from '../password-resets/routes.js';
 import { postRoutes } from '../posts/routes.js';
 import { refusalRoutes } from '../refusals/routes.js';
@@ -29,6 +30,7 @@ import { sessionRoutes } from '../sessions/routes.js';
 import { userRoutes } from '../users/routes.js';
 import type { App } from './app-type.js';
 import { readId, useDoorways } from './doorway.js';
+import { useRateLimits } from './rate-limits.js';
 import { sendProblem, useProblems } from './errors.js';
 import { useHostCheck, useOriginCheck } from './origin.js';
 import { openApiDocument, useOpenApi } from './openapi.js';
@@ -47,6 +49,8 @@ export interface AppOptions {
   /** Whether the operator's routes work even so: they can then bring the tables to the model. */
   readonly operatorReady?: () => boolean;
   readonly logStream?: NodeJS.WritableStream;
+  /** Looks at each route, and may change it, before it is registered. */
+  readonly onRoute?: (route: RouteOptions) => void;
 }
 
 /** Builds the HTTP application: everything but listening. */
@@ -68,11 +72,14 @@ export async function buildApp(services: Services, options: AppOptions): Promise
     }),
     routerOptions: { maxParamLength: 100 },
     forceCloseConnections: 'idle',
+    // Only who is named here is believed about whom it speaks for.
+    trustProxy: config.server.proxies.length > 0 ? config.server.proxies : false,
   }).withTypeProvider<TypeBoxTypeProvider>();
 
   useProblems(app, address);
   useValidation(app, config.limits);
-  useHostCheck(app, config.server);
+  useHostCheck(app, config.server, services.pass);
+  if (options.onRoute) app.addHook('onRoute', options.onRoute);
   await app.register(cookie);
   await app.register(helmet, {
     contentSecurityPolicy: {
@@ -89,10 +96,20 @@ export async function buildApp(services: Services, options: AppOptions): Promise
     },
     strictTransportSecurity: address.base.startsWith('https:') ? undefined : false,
   });
-  await app.register(rateLimit, {
-    global: false,
-    errorResponseBuilder: (_request, { after }) =>
-      new Problem('too-often', `Too many attempts: try again in ${after}.`),
+  await app.register(cors, {
+    // Closed unless configured; a cookie is never sent along, so a page elsewhere needs a token of its own.
+    origin: config.server.origins.length > 0 ? config.server.origins : false,
+    credentials: false,
+    exposedHeaders: [
+      'etag',
+      'link',
+      'location',
+      'retry-after',
+      'ratelimit-limit',
+      'ratelimit-remaining',
+      'ratelimit-reset',
+    ],
+    maxAge: 600,
   });
   app.addContentTypeParser(
     'application/merge-patch+json',
@@ -112,6 +129,8 @@ export async function buildApp(services: Services, options: AppOptions): Promise
     'session': (reference) => services.sessions.owned(readId(reference, 'session')),
   });
   useOriginCheck(app, address);
+  // After the doorway: a limit counts the calls of a user, wherever they come from.
+  await useRateLimits(app, config, services.pass);
   app.addSchema(ProblemSchema);
   await useOpenApi(app, config, () => address.base);
 
@@ -140,6 +159,7 @@ function routes(app: App, services: Services): void {
   moderatorRoutes(app, services);
   refusalRoutes(app, services);
   mailRoutes(app, services);
+  ownershipRoutes(app, services);
   operatorFieldRoutes(app, services);
   modelRoutes(app, services);
   docsRoutes(app);

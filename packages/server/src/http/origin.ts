@@ -1,5 +1,6 @@
 import type { FastifyInstance, FastifyRequest } from 'fastify';
 import type { Config } from '../config/schema.js';
+import { isOwnCheck } from './own-check.js';
 import { cookieOf } from './principal.js';
 import { Problem } from './problem.js';
 import type { PublicAddress } from './public-address.js';
@@ -7,11 +8,11 @@ import type { PublicAddress } from './public-address.js';
 const nameOf = (host: string): string => host.toLowerCase().replace(/:\d+$/, '');
 
 /** Refuses a Host that is not a configured name: a page elsewhere cannot reach the service by rebinding a name of its own. */
-export function useHostCheck(app: FastifyInstance, { hosts, publicAddress }: Config['server']): void {
+export function useHostCheck(app: FastifyInstance, { hosts, publicAddress }: Config['server'], pass: string): void {
   const names = new Set(hosts.map(nameOf));
   if (publicAddress) names.add(new URL(publicAddress).hostname.toLowerCase());
   app.addHook('onRequest', async (request) => {
-    if (!names.has(nameOf(request.headers.host ?? '')))
+    if (!names.has(nameOf(request.headers.host ?? '')) && !isOwnCheck(request, pass))
       throw new Problem(
         'wrong-host',
         `The service does not answer to the name "${request.headers.host ?? ''}": add it to server.hosts.`,

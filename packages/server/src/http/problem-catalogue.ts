@@ -190,6 +190,12 @@ export const PROBLEMS = {
     'The body is not of a type that the call takes.',
     'Send JSON with `Content-Type: application/json` (for PATCH also `application/merge-patch+json`).',
   ),
+  'under-way': kind(
+    409,
+    'It is under way already',
+    'Only one of these runs at a time.',
+    'Wait for it to end, and look at what it found.',
+  ),
   'in-use': kind(
     409,
     'Something still shows it',
@@ -229,7 +235,7 @@ export const PROBLEMS = {
   'too-often': kind(
     429,
     'Too many attempts',
-    'This address has tried too often.',
+    'This user or address has called too often.',
     'Wait as long as `Retry-After` says.',
   ),
   'internal': kind(

@@ -56,14 +56,15 @@ export class StandInProvider {
   /** Says to which pages people may be sent back; until then nobody can sign in. */
   async allow(redirects: readonly string[]): Promise<void> {
     // Loaded for a demo alone. Its warnings are for who runs it for real, and would alarm who reads them here.
-    const { warn } = console;
-    console.warn = () => undefined;
+    const { warn } = globalThis.console;
+    globalThis.console.warn = () => undefined;
     try {
       const { Provider } = await import('oidc-provider');
       this.#oidc = new Provider(this.#issuer, this.#configuration(redirects));
-      this.#callback = this.#oidc.callback();
+      const callback = this.#oidc.callback();
+      this.#callback = (request, response) => void callback(request, response);
     } finally {
-      console.warn = warn;
+      globalThis.console.warn = warn;
     }
   }
 

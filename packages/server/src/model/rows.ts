@@ -50,6 +50,7 @@ const PUBLIC: Record<string, readonly string[]> = {
   password_resets: ['user_id', 'created_at', 'expires_at', 'used_at'],
   identities: ['id', 'issuer', 'user_id', 'created_at'],
   provider_sign_ins: ['provider', 'user_id', 'created_at'],
+  throw_away_users: ['user_id', 'made_at'],
   blobs: ['id', 'width', 'height', 'widths', 'bytes', 'created_at'],
   uploads: ['id', 'user_id', 'blob_id', 'created_at'],
   post_pictures: ['post_id', 'position', 'upload_id', 'alt'],

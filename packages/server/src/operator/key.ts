@@ -29,6 +29,11 @@ export class OperatorKey {
     return token.startsWith(PREFIX);
   }
 
+  /** The key as a bearer token, for the service's own check of itself. */
+  get bearer(): string {
+    return this.#key;
+  }
+
   matches(token: string): boolean {
     const digest = (text: string) => createHash('sha256').update(text).digest();
     return timingSafeEqual(digest(token), digest(this.#key));

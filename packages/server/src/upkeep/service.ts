@@ -17,6 +17,7 @@ export const chores = ({
   media,
   repeats,
   identities,
+  ownership,
 }: Services): Chore[] => [
   { does: 'erase deleted accounts', run: () => deletion.erase() },
   { does: 'really delete what cannot be restored any more', run: () => removals.purge() },
@@ -26,6 +27,7 @@ export const chores = ({
   { does: 'remove pictures that nothing shows', run: () => media.sweep() },
   { does: 'forget keys of repeated calls', run: () => repeats.forget() },
   { does: 'forget links of the past', run: () => resets.forget() },
+  { does: 'remove throw-away users of a check that was killed', run: () => ownership.removeLeftOver() },
   { does: 'forget sign-ins that nobody ended', run: () => identities.forget() },
 ];
 

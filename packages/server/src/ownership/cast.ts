@@ -1,0 +1,131 @@
+import { randomBytes } from 'node:crypto';
+import type { DataSource, EntityManager } from 'typeorm';
+import { v4 as uuidv4, v7 as uuidv7 } from 'uuid';
+import type { Sessions } from '../sessions/service.js';
+
+/** Where throw-away identities come from: a name that nobody can have (RFC 2606). */
+export const THROW_AWAY_ISSUER = 'https://throw-away.invalid';
+const HANDLE = 'ownership_';
+const PARTS = ['user', 'post', 'comment', 'removedPost', 'removedComment', 'session', 'identity', 'upload'] as const;
+
+/** Ids of an owner and of what is theirs. */
+export type Things = Readonly<Record<(typeof PARTS)[number], string>>;
+
+/** Somebody who tries a route. */
+export interface Member {
+  readonly id: string;
+  readonly handle: string;
+}
+
+const makeUser = (moderator: boolean) => `
+  WITH u AS (
+    INSERT INTO users (id, handle, name, audience, moderator) VALUES ($1, $2, 'Throw-away', 'signed-in', ${moderator}) RETURNING id
+  ) SELECT id FROM u`;
+const MARK = `INSERT INTO throw_away_users (user_id) VALUES ($1)`;
+
+/** What is the owner's, all of it, as one text to compare. Counts are left out: others may follow and comment. */
+const SNAPSHOT = `
+  SELECT jsonb_build_object(
+    'user', (SELECT to_jsonb(t) FROM users t WHERE id = $1),
+    'posts', (SELECT jsonb_agg(to_jsonb(t) ORDER BY id) FROM posts t WHERE author_id = $1),
+    'comments', (SELECT jsonb_agg(to_jsonb(t) ORDER BY id) FROM comments t WHERE author_id = $1),
+    'sessions', (SELECT jsonb_agg(jsonb_build_array(id, ended_at, refresh_hash) ORDER BY id) FROM sessions t WHERE user_id = $1 AND id = $2),
+    'identities', (SELECT jsonb_agg(to_jsonb(t) ORDER BY id) FROM identities t WHERE user_id = $1),
+    'uploads', (SELECT jsonb_agg(to_jsonb(t) ORDER BY id) FROM uploads t WHERE user_id = $1),
+    'follows', (SELECT jsonb_agg(to_jsonb(t) ORDER BY followee_id) FROM follows t WHERE follower_id = $1),
+    'mutes', (SELECT jsonb_agg(to_jsonb(t) ORDER BY muted_id) FROM mutes t WHERE muter_id = $1),
+    'blocks', (SELECT jsonb_agg(to_jsonb(t) ORDER BY blocked_id) FROM blocks t WHERE blocker_id = $1),
+    'pictures', (SELECT jsonb_agg(to_jsonb(t) ORDER BY t.post_id, t.position) FROM post_pictures t JOIN posts p ON p.id = t.post_id WHERE p.author_id = $1)
+  )::text AS snapshot`;
+
+/** Removes throw-away users made before an instant with all that is theirs, tallies by the triggers. */
+const REMOVE = [
+  `DELETE FROM users WHERE id IN (SELECT user_id FROM throw_away_users WHERE made_at <= $1)`,
+  `DELETE FROM reserved_handles WHERE handle LIKE '${HANDLE.replace('_', '\\_')}%' AND user_id IS NULL AND $1::timestamptz IS NOT NULL`,
+  `DELETE FROM identities WHERE issuer = '${THROW_AWAY_ISSUER}' AND user_id IS NULL AND $1::timestamptz IS NOT NULL`,
+  `DELETE FROM blobs b WHERE placeholder = 'throw-away' AND $1::timestamptz IS NOT NULL AND NOT EXISTS (SELECT FROM uploads u WHERE u.blob_id = b.id)`,
+];
+
+/** Makes and removes the people and things of an ownership check. */
+export class Cast {
+  readonly #dataSource: DataSource;
+  readonly #sessions: Sessions;
+
+  constructor(dataSource: DataSource, sessions: Sessions) {
+    this.#dataSource = dataSource;
+    this.#sessions = sessions;
+  }
+
+  /** Somebody with nothing of their own. */
+  async member(moderator = false): Promise<Member> {
+    const member = { id: uuidv7(), handle: HANDLE + randomBytes(6).toString('hex') };
+    await this.#dataSource.transaction(async (manager) => {
+      await manager.query(makeUser(moderator), [member.id, member.handle]);
+      await manager.query(MARK, [member.id]);
+    });
+    return member;
+  }
+
+  /** An owner with one thing of each kind, who keeps `blocked` out. */
+  async owner(blocked: Member): Promise<Member & { things: Things }> {
+    const owner = await this.member();
+    // In one transaction: there are hundreds of owners, and a commit each is enough.
+    const things = await this.#dataSource.transaction((manager) => makeThings(manager, owner, blocked));
+    return { ...owner, things };
+  }
+
+  /** A token of a session of its own. */
+  async tokenOf({ id }: Member): Promise<string> {
+    return (await this.#sessions.actAs(id)).accessToken!;
+  }
+
+  /** What is the owner's, as a text that changes with any of it. */
+  async snapshot({ things }: { things: Things }): Promise<string> {
+    const [row] = await this.#dataSource.query<{ snapshot: string }[]>(SNAPSHOT, [things.user, things.session]);
+    return row!.snapshot;
+  }
+
+  /** Removes everybody made before an instant. */
+  async remove(before: Date): Promise<void> {
+    for (const sql of REMOVE) await this.#dataSource.query(sql, [before.toISOString()]);
+  }
+}
+
+/** One thing of each kind, and a block that keeps somebody out. */
+async function makeThings(manager: EntityManager, owner: Member, blocked: Member): Promise<Things> {
+  const ids = Object.fromEntries(PARTS.map((part) => [part, uuidv7()])) as Record<keyof Things, string>;
+  const blob = uuidv4();
+  const on = uuidv7();
+  const run = (sql: string, parameters: unknown[]) => manager.query(sql, parameters);
+  await run(`INSERT INTO blocks (blocker_id, blocked_id) VALUES ($1, $2)`, [owner.id, blocked.id]);
+  for (const id of [ids.post, ids.removedPost, on])
+    await run(`INSERT INTO posts (id, author_id, body) VALUES ($1, $2, 'A throw-away post')`, [id, owner.id]);
+  for (const id of [ids.comment, ids.removedComment])
+    await run(`INSERT INTO comments (id, post_id, author_id, body) VALUES ($1, $2, $3, 'A throw-away comment')`, [
+      id,
+      on,
+      owner.id,
+    ]);
+  await run(`UPDATE posts SET deleted_at = clock_timestamp(), removal = 'owner' WHERE id = $1`, [ids.removedPost]);
+  await run(`UPDATE comments SET deleted_at = clock_timestamp(), removal = 'owner' WHERE id = $1`, [
+    ids.removedComment,
+  ]);
+  await run(
+    `INSERT INTO sessions (id, user_id, acting, expires_at) VALUES ($1, $2, true, clock_timestamp() + interval '1 hour')`,
+    [ids.session, owner.id],
+  );
+  await run(`INSERT INTO identities (id, issuer, subject, user_id) VALUES ($1, $2, $3, $4), ($5, $2, $6, $4)`, [
+    ids.identity,
+    THROW_AWAY_ISSUER,
+    ids.identity,
+    owner.id,
+    uuidv7(),
+    uuidv7(),
+  ]);
+  await run(
+    `INSERT INTO blobs (id, hash, width, height, widths, bytes, placeholder) VALUES ($1, $2, 1, 1, '{1}', 1, 'throw-away')`,
+    [blob, randomBytes(32)],
+  );
+  await run(`INSERT INTO uploads (id, user_id, blob_id) VALUES ($1, $2, $3)`, [ids.upload, owner.id, blob]);
+  return { ...ids, user: owner.id };
+}

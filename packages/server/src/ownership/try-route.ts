@@ -1,0 +1,158 @@
+import { expected, faultOf, ownedKind, ROLES, type Expectation, type Role } from '@gather-lane/core';
+import type { Cast, Member, Things } from './cast.js';
+import type { Trial } from './matrix.js';
+
+/** A route of the API document. */
+export interface Operation {
+  readonly operationId: string;
+  readonly method: string;
+  readonly path: string;
+  /** The rule that the running service declares. */
+  readonly rule: string;
+}
+
+/** What one role met on one route. */
+export interface Cell {
+  readonly role: Role;
+  readonly expected: Expectation;
+  /** Null where it was not tried. */
+  readonly status: number | null;
+  readonly problem: string | null;
+  readonly kept: boolean;
+  /** What was wrong, or why it was not tried. */
+  readonly says: string | null;
+  readonly fault: boolean;
+}
+
+/** What happened on one route. */
+export interface TriedRoute extends Operation {
+  readonly cells: Cell[];
+  /** What is wrong with the route as a whole. */
+  readonly faults: string[];
+}
+
+/** Makes a call as a role: over HTTP, as anybody would. */
+export type Call = (
+  as: { role: Role; token: string | null },
+  request: { method: string; path: string; body: unknown; headers?: Record<string, string> },
+) => Promise<{ status: number; problem: string | null }>;
+
+/** Who tries, beside the owner, who is new each time. */
+export type Others = Readonly<Record<'another' | 'blocked' | 'moderator', Member>>;
+
+/** At once, and how often over: enough that a write without its condition shows. */
+const RACERS = 6;
+const RACES = 3;
+
+const NAMED: Record<string, (things: Things, removed: boolean) => string> = {
+  user: ({ user }) => user,
+  post: ({ post, removedPost }, removed) => (removed ? removedPost : post),
+  comment: ({ comment, removedComment }, removed) => (removed ? removedComment : comment),
+  session: ({ session }) => session,
+  identity: ({ identity }) => identity,
+  upload: ({ upload }) => upload,
+  table: () => 'users',
+  key: ({ user }) => user,
+};
+
+/** Tries one route as everybody, each time on things of a new owner. */
+export async function tryRoute(
+  operation: Operation,
+  trial: Trial | undefined,
+  cast: Cast,
+  call: Call,
+): Promise<TriedRoute> {
+  if (!trial) return { ...operation, cells: [], faults: ['has no place in the ownership matrix, so nobody tried it'] };
+  // Of its own, for some routes end every session of who calls them.
+  const others = { another: await cast.member(), blocked: await cast.member(), moderator: await cast.member(true) };
+  const faults =
+    operation.rule === trial.rule ? [] : [`declares "${operation.rule}", and the matrix has "${trial.rule}"`];
+  const cells: Cell[] = [];
+  for (const role of ROLES) cells.push(await tryAs(role, operation, trial, cast, others, call));
+  if (trial.raced) faults.push(...(await race(operation, trial, cast, others, call)));
+  return { ...operation, cells, faults };
+}
+
+async function tryAs(
+  role: Role,
+  operation: Operation,
+  trial: Trial,
+  cast: Cast,
+  others: Others,
+  call: Call,
+): Promise<Cell> {
+  const wanted = expected(trial.rule, role, trial.findsAnybody ? null : namesOf(operation.path));
+  if (trial.spares && wanted === 'let-in')
+    return {
+      role,
+      expected: wanted,
+      status: null,
+      problem: null,
+      kept: true,
+      says: `not tried: ${trial.spares}`,
+      fault: false,
+    };
+  const owner = await cast.owner(others.blocked);
+  const member = role === 'owner' ? owner : role in others ? others[role as keyof Others] : null;
+  const as = { role, token: member && (await cast.tokenOf(member)) };
+  const request = requestOf(operation, trial, owner.things);
+  const before = await cast.snapshot(owner);
+  let happened = await call(as, request);
+  let kept = (await cast.snapshot(owner)) === before;
+  let how = '';
+  // Who is refused tries again, saying in every place that they are the owner.
+  if (wanted !== 'let-in' && kept && happened.status >= 400 && operation.method !== 'GET') {
+    const pretending = await call(as, pretend(request, owner.things.user));
+    kept = (await cast.snapshot(owner)) === before;
+    if (!kept || pretending.status < 400) [happened, how] = [pretending, ' (it believes an id that the caller sends)'];
+  }
+  const changes = operation.method !== 'GET';
+  const fault = faultOf({ expected: wanted, role, changes, fine: trial.fine ?? [] }, { ...happened, kept });
+  return { role, expected: wanted, ...happened, kept, says: fault && fault + how, fault: fault !== null };
+}
+
+/** Of several edits of the same version at once, exactly one may be done: the write itself repeats the condition. */
+async function race(operation: Operation, trial: Trial, cast: Cast, others: Others, call: Call): Promise<string[]> {
+  for (let round = 0; round < RACES; round++) {
+    const owner = await cast.owner(others.blocked);
+    const as = { role: 'owner' as const, token: await cast.tokenOf(owner) };
+    const request = { ...requestOf(operation, trial, owner.things), headers: { 'if-match': '"1"' } };
+    const replies = await Promise.all(Array.from({ length: RACERS }, () => call(as, request)));
+    const done = replies.filter(({ status }) => status < 400).length;
+    if (done !== 1)
+      return [
+        `did ${done} of ${RACERS} calls that came at once with the same If-Match, instead of one: the write does not repeat the condition`,
+      ];
+  }
+  return [];
+}
+
+/** What of the owner's a path names, for the rules that are none of ownership. */
+function namesOf(path: string): 'post' | 'comment' | 'user' | null {
+  const names = [...path.matchAll(/\{(\w+)\}/g)].map(([, name]) => name!);
+  return (['post', 'comment', 'user'] as const).find((name) => names.includes(name)) ?? null;
+}
+
+function requestOf({ method, path, rule }: Operation, trial: Trial, things: Things) {
+  const removed = (ownedKind(trial.rule) ?? rule).startsWith('removed');
+  const filled = path.replace(/\{(\w+)\}/g, (_, name: string) => {
+    const thing = name === 'id' ? /fields\/(\w+?)s\//.exec(path)![1]! : name;
+    const find = NAMED[thing];
+    if (!find) throw new Error(`${path} names a ${thing}, which the ownership check does not know`);
+    return find(things, removed);
+  });
+  return { method, path: trial.query ? `${filled}?${trial.query}` : filled, body: trial.body?.(things) };
+}
+
+/** The same call, saying wherever one could that it is the owner who calls. */
+function pretend(request: ReturnType<typeof requestOf>, owner: string) {
+  const claims = { userId: owner, authorId: owner, ownerId: owner, user: owner, caller: owner };
+  const query = new URLSearchParams(claims).toString();
+  const given = typeof request.body === 'object' && request.body !== null ? request.body : {};
+  return {
+    ...request,
+    path: `${request.path}${request.path.includes('?') ? '&' : '?'}${query}`,
+    body: { ...given, ...claims },
+    headers: { 'x-user-id': owner, 'x-forwarded-user': owner },
+  };
+}
