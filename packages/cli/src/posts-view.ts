@@ -24,7 +24,7 @@ export function printPosts(posts: FeedItem[], options: { order?: 'recent' | 'sco
       at(post.createdAt),
       ...(scored ? [stands] : []),
       post.tallies.comments > 0 ? String(post.tallies.comments) : '',
-      harmless(post.body) + edited,
+      [harmless(post.body), pictures(post)].filter(Boolean).join(' ') + edited,
     ];
     if (!post.place) return [row];
     const blank: Cell[] = columns.map(() => '');
@@ -32,6 +32,12 @@ export function printPosts(posts: FeedItem[], options: { order?: 'recent' | 'sco
   });
   printTable(columns, rows);
 }
+
+/** What of a post a terminal cannot show. */
+const pictures = ({ media }: FeedItem): string =>
+  media.length > 0
+    ? colors.dim(`[${plural(media.length, 'picture')}${media[0]!.alt && `: ${harmless(media[0]!.alt)}`}]`)
+    : '';
 
 /** One post whole, with the conversation below it. */
 export function printPost(post: FeedItem, comments: Comment[], more: boolean): void {
@@ -41,6 +47,8 @@ export function printPost(post: FeedItem, comments: Comment[], more: boolean): v
   print();
   print(harmless(post.body));
   print();
+  for (const { url, width, height, alt } of post.media)
+    print(`${colors.cyan('▣')} ${width}×${height} ${harmless(alt)} ${colors.dim(url)}`);
   for (const line of fieldLines(post.fields)) print(line);
   print(colors.dim(`${plural(post.tallies.comments, 'comment')} · stands at ${at(post.laneTime)} UTC · ${post.id}`));
   if (comments.length === 0) return;

@@ -45,3 +45,11 @@ export type Problem = Schemas['Problem'];
 
 /** The two orders of a feed. */
 export type FeedOrder = NonNullable<NonNullable<operations['readFollowingFeed']['parameters']['query']>['order']>;
+/** A picture of a post. */
+export type Picture = Schemas['Picture'];
+/** A post or comment of one's own that is out of sight. */
+export type Removed = Schemas['Removed'];
+/** What an ownership check found. */
+export type OwnershipCheck = Schemas['OwnershipCheck'];
+/** Attempts on things of somebody else's. */
+export type RefusedAttempts = Schemas['RefusedAttempts'];

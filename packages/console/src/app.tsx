@@ -3,10 +3,14 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { lazy, Suspense } from 'react';
 import { BrowserRouter, Route, Routes } from 'react-router';
 import { ServiceProblem } from '@gather-lane/client';
+import { AccountPage } from './account/account-page';
+import { ProviderPage } from './account/provider-page';
+import { ResetPasswordPage } from './account/reset-password-page';
 import { LoadingPosts } from './common/states';
 import { NoticeProvider } from './common/notice';
 import { FeedPage } from './feed/feed-page';
 import { Frame } from './frame';
+import { MailboxPage } from './mailbox/mailbox-page';
 import { OverviewPage } from './overview/overview-page';
 import { PostPage } from './posts/post-page';
 import { SessionProvider } from './session/session';
@@ -19,6 +23,15 @@ const ModelPage = lazy(async () => ({ default: (await import('./model/model-page
 const model = (
   <Suspense fallback={<LoadingPosts count={1} />}>
     <ModelPage />
+  </Suspense>
+);
+
+// So do those of the chart.
+const OwnershipPage = lazy(async () => ({ default: (await import('./ownership/ownership-page')).OwnershipPage }));
+
+const ownership = (
+  <Suspense fallback={<LoadingPosts count={1} />}>
+    <OwnershipPage />
   </Suspense>
 );
 
@@ -47,6 +60,11 @@ export function App() {
                   <Route path="model" element={model} />
                   <Route path="model/:table" element={model} />
                   <Route path="model/:table/:key" element={model} />
+                  <Route path="ownership" element={ownership} />
+                  <Route path="mailbox" element={<MailboxPage />} />
+                  <Route path="account" element={<AccountPage />} />
+                  <Route path="sign-in/:provider" element={<ProviderPage />} />
+                  <Route path="reset-password" element={<ResetPasswordPage />} />
                   <Route path="feed" element={<FeedPage />} />
                   <Route path="posts/:post" element={<PostPage />} />
                   <Route path="users/:user" element={<ProfilePage />} />

@@ -4,15 +4,18 @@ import { Box, Container, IconButton, Link, Stack, Tooltip, useColorScheme, useMe
 import { NavLink, Outlet } from 'react-router';
 import { Mark } from './common/mark';
 import { ActingAs } from './session/acting-as';
+import { useSession } from './session/session';
 
 const PAGES = [
   { to: '/', name: 'Overview' },
   { to: '/model', name: 'Model' },
   { to: '/feed', name: 'Feed' },
+  { to: '/ownership', name: 'Ownership' },
 ];
 
 /** The bar with the pages and the acting-as switch, around whatever page is shown. */
 export function Frame() {
+  const { about } = useSession();
   return (
     <>
       <Link
@@ -59,30 +62,11 @@ export function Frame() {
           >
             <Mark size={26} /> Gather Lane
           </Stack>
-          <Stack component="nav" aria-label="Pages" direction="row" sx={{ gap: 0.5 }}>
-            {PAGES.map(({ to, name }) => (
-              <Link
-                key={to}
-                component={NavLink}
-                to={to}
-                underline="none"
-                sx={{
-                  'px': 1.25,
-                  'py': 0.75,
-                  'color': 'text.secondary',
-                  'borderRadius': 1,
-                  'fontWeight': 600,
-                  '&:hover': { bgcolor: 'action.hover' },
-                  '&.active': {
-                    color: 'primary.main',
-                    boxShadow: (t) => `inset 0 -2px 0 ${t.vars!.palette.primary.main}`,
-                    borderRadius: 0,
-                  },
-                }}
-              >
-                {name}
-              </Link>
+          <Stack component="nav" aria-label="Pages" direction="row" sx={{ gap: 0.5, flexWrap: 'wrap' }}>
+            {PAGES.map((page) => (
+              <PageLink key={page.to} {...page} />
             ))}
+            {about?.mailbox && <PageLink to="/mailbox" name="Mailbox" />}
             <Link href="/docs" underline="none" sx={{ px: 1.25, py: 0.75, color: 'text.secondary', fontWeight: 600 }}>
               Docs
             </Link>
@@ -96,6 +80,31 @@ export function Frame() {
         <Outlet />
       </Container>
     </>
+  );
+}
+
+function PageLink({ to, name }: { to: string; name: string }) {
+  return (
+    <Link
+      component={NavLink}
+      to={to}
+      underline="none"
+      sx={{
+        'px': 1.25,
+        'py': 0.75,
+        'color': 'text.secondary',
+        'borderRadius': 1,
+        'fontWeight': 600,
+        '&:hover': { bgcolor: 'action.hover' },
+        '&.active': {
+          color: 'primary.main',
+          boxShadow: (t) => `inset 0 -2px 0 ${t.vars!.palette.primary.main}`,
+          borderRadius: 0,
+        },
+      }}
+    >
+      {name}
+    </Link>
   );
 }
 

@@ -17,3 +17,4 @@ export * from './model/changes.js';
 export * from './model/hazards.js';
 export * from './pictures/container.js';
 export * from './ownership/expect.js';
+export * from './demo/landscapes.js';

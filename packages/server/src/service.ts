@@ -11,6 +11,7 @@ import { createDataSource } from './database/data-source.js';
 import { DatabaseFault, probeDatabase } from './database/diagnose.js';
 import { migrate, migrationState } from './database/migrate.js';
 import { endDemoSessions, isDemoLoaded, loadDemo } from './demo/load.js';
+import { loadDemoPictures } from './demo/pictures.js';
 import { buildApp } from './http/app.js';
 import { holderOf } from './http/port-holder.js';
 import { StandInProvider } from './identities/stand-in.js';
@@ -90,6 +91,7 @@ export async function startService(options: StartOptions): Promise<Service> {
       mailbox,
       provider: standIn?.provider ?? null,
     });
+    if (readiness.demoIsNew) await loadDemoPictures(services);
     const app = await buildApp(services, {
       consoleFolder: options.consoleFolder,
       notReady: () => readiness.reason,
@@ -167,6 +169,8 @@ interface Readiness {
   reason: string | null;
   /** Whether the product's own tables are there. */
   readonly migrated: boolean;
+  /** Whether the demo was loaded just now. */
+  demoIsNew?: boolean;
 }
 
 const MODEL_BEHIND =
@@ -250,6 +254,7 @@ async function prepare(dataSource: DataSource, options: StartOptions, embedded: 
         'The database holds accounts that are no demo: start without --demo, or use another --data folder for the demo.',
       );
     await loadDemo(dataSource, model, (done, total) => progress?.('Loading the Wherry Cut', done, total));
+    readiness.demoIsNew = true;
   }
   return readiness;
 }

@@ -1,6 +1,14 @@
 import type { Session } from '@gather-lane/client';
 import type { Command } from 'commander';
-import { addressOf, connect, connectAsNobody, unwrap, wholeId, type CommonOptions } from '../context.js';
+import {
+  addressOf,
+  connect,
+  connectAsNobody,
+  connectAsOperator,
+  unwrap,
+  wholeId,
+  type CommonOptions,
+} from '../context.js';
 import { Failure } from '../failure.js';
 import { at, harmless, print, printJson, printTable, shortId } from '../output.js';
 import { FIELD_HELP, fieldOption, fieldValues } from '../own-fields.js';
@@ -98,12 +106,14 @@ export function accountCommands(program: Command): void {
       if (options.json) return printJson(items);
       printTable(
         [{ head: 'ID' }, { head: 'BEGUN' }, { head: 'RENEWED' }, { head: 'ENDS' }, { head: '' }],
-        items.map(({ id, createdAt, renewedAt, expiresAt, current, acting }) => [
+        items.map(({ id, createdAt, renewedAt, expiresAt, current, acting, inBrowser }) => [
           shortId(id),
           at(createdAt),
           at(renewedAt),
           at(expiresAt),
-          [current && 'this one', acting && 'the operator acting as you'].filter(Boolean).join(', '),
+          [current && 'this one', inBrowser && 'in a browser', acting && 'the operator acting as you']
+            .filter(Boolean)
+            .join(', '),
         ]),
       );
     });
@@ -167,6 +177,19 @@ export function accountCommands(program: Command): void {
       store.forget(address);
       if (options.json) printJson({ deleted: me.id });
       else print(`@${me.handle} is deleted. What is left of it is being erased.`);
+    });
+
+  program
+    .command('signing-key')
+    .description('As the operator, sign access tokens with a new key; nobody is signed out')
+    .option('--at-once', 'refuse at once what older keys signed: each session refreshes its token')
+    .option('--data <folder>', 'data folder with the operator key')
+    .action(async (_: unknown, command: Command) => {
+      const options = command.optsWithGlobals<CommonOptions & { atOnce?: boolean; data?: string }>();
+      const atOnce = options.atOnce ?? false;
+      unwrap(await connectAsOperator(options).POST('/v1/operator/signing-keys', { body: { atOnce } }));
+      if (options.json) printJson({ rotated: true, atOnce });
+      else print(`Access tokens are signed with a new key${atOnce ? ', and older ones are refused' : ''}.`);
     });
 
   program

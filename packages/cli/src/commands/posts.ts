@@ -3,6 +3,7 @@ import type { Command } from 'commander';
 import { connect, unwrap, wholeId, type CommonOptions } from '../context.js';
 import { Failure } from '../failure.js';
 import { print, printJson, shortId } from '../output.js';
+import { collect, repeatable, uploadPicture } from '../pictures.js';
 import { FIELD_HELP, fieldOption, fieldValues } from '../own-fields.js';
 import { printPost } from '../posts-view.js';
 import { store } from '../store.js';
@@ -14,13 +15,22 @@ export function postCommands(program: Command): void {
   program
     .command('post')
     .description('Post something')
-    .argument('<text>')
+    .argument('[text]', 'may be left out where there are pictures')
+    .option('--picture <file[=what it shows]>', 'a picture; up to six, in their order', collect, [])
     .option('--field <name=value>', FIELD_HELP, fieldOption)
-    .action(async (text: string, _: unknown, command: Command) => {
-      const options = command.optsWithGlobals<CommonOptions & { field?: string[] }>();
+    .action(async (text: string | undefined, _: unknown, command: Command) => {
+      const options = command.optsWithGlobals<CommonOptions & { field?: string[]; picture: string[] }>();
+      if (text === undefined && options.picture.length === 0) throw new Failure('Say something, or add --picture.', 2);
       const { client, address } = connect(options);
       const fields = await fieldValues(client, 'posts', options.field);
-      const post = unwrap(await client.POST('/v1/posts', { body: { body: text, ...(fields && { fields }) } }));
+      const media = [];
+      for (const picture of options.picture) media.push(await uploadPicture(client, picture));
+      const body = {
+        ...(text !== undefined && { body: text }),
+        ...(media.length > 0 && { media }),
+        ...(fields && { fields }),
+      };
+      const post = unwrap(await client.POST('/v1/posts', { body, headers: repeatable() }));
       store.show(address, [post.id]);
       if (options.json) printJson(post);
       else print(`Posted ${shortId(post.id)}.`);
@@ -100,6 +110,7 @@ export function postCommands(program: Command): void {
         await client.POST('/v1/posts/{post}/comments', {
           params: { path: { post: wholeId(id, address) } },
           body: { body: text, parentId, ...(fields && { fields }) },
+          headers: repeatable(),
         }),
       );
       store.show(address, [comment.id]);

@@ -8,6 +8,7 @@ import colors from 'picocolors';
 import { Failure } from '../failure.js';
 import { print, printJson, printTable, remark } from '../output.js';
 import { checkDataCommand } from './check-data.js';
+import { checkOwnershipCommand } from './check-ownership.js';
 import { server, settings, withSettings, type SettingOptions } from '../settings.js';
 
 interface StartCommandOptions extends SettingOptions {
@@ -43,6 +44,7 @@ export function serviceCommands(program: Command): void {
 
   const check = program.command('check').description('Look whether things are as they should be');
   checkDataCommand(check);
+  checkOwnershipCommand(check);
   withSettings(check.command('setup').description('Look whether everything that the service needs is there')).action(
     async (_: unknown, command: Command) => {
       const options = command.optsWithGlobals<SettingOptions>();

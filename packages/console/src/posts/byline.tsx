@@ -3,6 +3,7 @@ import type { Author } from '@gather-lane/client';
 import type { ReactNode } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { Ago } from '../common/time';
+import { Avatar } from '../users/avatar';
 
 interface Props {
   readonly author: Author;
@@ -17,7 +18,8 @@ interface Props {
 export function Byline({ author, createdAt, edited, to, children }: Props) {
   const when = <Ago instant={createdAt} />;
   return (
-    <Box sx={{ display: 'flex', gap: 1, alignItems: 'baseline', flexWrap: 'wrap' }}>
+    <Box sx={{ display: 'flex', gap: 1, alignItems: 'center', flexWrap: 'wrap' }}>
+      <Avatar name={author.name} picture={author.picture} />
       <Link
         component={RouterLink}
         to={`/users/@${author.handle}`}

@@ -9,9 +9,10 @@ import { PersonText } from '../common/text';
 import { FieldValues } from '../fields/field-values';
 import type { Values } from '../fields/own-fields';
 import { useWritableFields } from '../fields/use-writable-fields';
+import { repeatable } from '../pictures/upload';
 import { useSession } from '../session/session';
 import { Byline } from './byline';
-import { ConfirmDelete } from './confirm-delete';
+import { ConfirmRemoval } from './confirm-removal';
 import { TextForm } from './text-form';
 import { useRefreshLists } from './use-changes';
 
@@ -43,6 +44,7 @@ export function Conversation({ post }: { post: string }) {
       await api.POST('/v1/posts/{post}/comments', {
         params: { path: { post } },
         body: { body, parentId: answering?.id ?? null, ...(fields.length > 0 && { fields: values }) },
+        headers: repeatable(),
       }),
     );
     setAnswering(null);
@@ -100,11 +102,11 @@ function CommentRow({
   parent: Comment | null;
   onAnswer: (() => void) | undefined;
 }) {
-  const { about } = useSession();
+  const { about, session } = useSession();
   const tell = useNotice();
   const refresh = useRefreshLists();
   const [editing, setEditing] = useState(false);
-  const [deleting, setDeleting] = useState(false);
+  const [removing, setRemoving] = useState<'delete' | 'withhold' | null>(null);
   const path = { comment: comment.id };
   const fields = useWritableFields('comments', 'edit');
   const edit = async (body: string, values: Values) => {
@@ -119,10 +121,12 @@ function CommentRow({
     tell('Saved.');
     await refresh();
   };
-  const remove = async () => {
-    unwrap(await api.DELETE('/v1/comments/{comment}', { params: { path } }));
-    setDeleting(false);
-    tell('Deleted.');
+  const remove = async (reason: string) => {
+    if (removing === 'withhold')
+      unwrap(await api.POST('/v1/comments/{comment}/withhold', { params: { path }, body: { reason } }));
+    else unwrap(await api.DELETE('/v1/comments/{comment}', { params: { path, query: reason ? { reason } : {} } }));
+    setRemoving(null);
+    tell(removing === 'withhold' ? 'Withheld.' : 'Deleted.');
     await refresh();
   };
   // Only its place is left, for the answers below it.
@@ -172,13 +176,22 @@ function CommentRow({
           </Button>
         )}
         {comment.can.edit && <Button onClick={() => setEditing(true)}>Edit</Button>}
+        {comment.can.withhold && <Button onClick={() => setRemoving('withhold')}>Withhold</Button>}
         {comment.can.delete && (
-          <Button color="error" onClick={() => setDeleting(true)}>
+          <Button color="error" onClick={() => setRemoving('delete')}>
             Delete
           </Button>
         )}
       </Stack>
-      {deleting && <ConfirmDelete what="comment" onDelete={remove} onClose={() => setDeleting(false)} />}
+      {removing && (
+        <ConfirmRemoval
+          what="comment"
+          moderating={session?.id !== comment.author.id}
+          withhold={removing === 'withhold'}
+          onDone={remove}
+          onClose={() => setRemoving(null)}
+        />
+      )}
     </Box>
   );
 }

@@ -3,7 +3,7 @@ import DeleteOutline from '@mui/icons-material/DeleteOutlined';
 import EditOutlined from '@mui/icons-material/EditOutlined';
 import ExpandMore from '@mui/icons-material/ExpandMore';
 import { Button, Card, Stack, Tooltip, Typography } from '@mui/material';
-import type { FeedItem } from '@gather-lane/client';
+import type { FeedItem, Picture } from '@gather-lane/client';
 import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { api, unwrap } from '../api';
@@ -13,9 +13,11 @@ import { readInstant, readMove } from '../common/time';
 import { FieldValues } from '../fields/field-values';
 import type { Values } from '../fields/own-fields';
 import { useWritableFields } from '../fields/use-writable-fields';
+import { PicturePicker } from '../pictures/picture-picker';
+import { Pictures } from '../pictures/pictures';
 import { useSession } from '../session/session';
 import { Byline } from './byline';
-import { ConfirmDelete } from './confirm-delete';
+import { ConfirmRemoval } from './confirm-removal';
 import { PlacePanel } from './place-panel';
 import { TextForm } from './text-form';
 import { useRefreshLists } from './use-changes';
@@ -30,20 +32,28 @@ export function PostCard({
   whole?: boolean;
   onDeleted?: () => void;
 }) {
-  const { about } = useSession();
+  const { about, session } = useSession();
   const tell = useNotice();
   const refresh = useRefreshLists();
   const [editing, setEditing] = useState(false);
-  const [deleting, setDeleting] = useState(false);
+  const [removing, setRemoving] = useState<'delete' | 'withhold' | null>(null);
   const [explained, setExplained] = useState(false);
+  const own = session?.id === post.author.id;
+  const [media, setMedia] = useState<Picture[]>(post.media);
   const path = { post: post.id };
+  const chosen = (list: readonly Picture[]) => list.map(({ id, alt }) => ({ id, alt }));
+  const mediaDiffers = JSON.stringify(chosen(media)) !== JSON.stringify(chosen(post.media));
 
   const fields = useWritableFields('posts', 'edit');
   const edit = async (body: string, values: Values) => {
     unwrap(
       await api.PATCH('/v1/posts/{post}', {
         params: { path },
-        body: { body, ...(fields.length > 0 && { fields: values }) },
+        body: {
+          body: body.trim() === '' ? null : body,
+          ...(mediaDiffers && { media: chosen(media) }),
+          ...(fields.length > 0 && { fields: values }),
+        },
         headers: { 'if-match': `"${post.version}"` },
       }),
     );
@@ -51,10 +61,12 @@ export function PostCard({
     tell('Saved.');
     await refresh();
   };
-  const remove = async () => {
-    unwrap(await api.DELETE('/v1/posts/{post}', { params: { path } }));
-    setDeleting(false);
-    tell('Deleted.');
+  const remove = async (reason: string) => {
+    if (removing === 'withhold')
+      unwrap(await api.POST('/v1/posts/{post}/withhold', { params: { path }, body: { reason } }));
+    else unwrap(await api.DELETE('/v1/posts/{post}', { params: { path, query: reason ? { reason } : {} } }));
+    setRemoving(null);
+    tell(removing === 'withhold' ? 'Withheld.' : 'Deleted.');
     onDeleted?.();
     await refresh();
   };
@@ -76,17 +88,26 @@ export function PostCard({
             initial={post.body}
             fields={fields}
             values={post.fields}
+            beside={<PicturePicker media={media} onChange={setMedia} />}
+            full={media.length > 0}
+            besideDiffers={mediaDiffers}
             onSubmit={edit}
-            onCancel={() => setEditing(false)}
+            onCancel={() => {
+              setMedia(post.media);
+              setEditing(false);
+            }}
           />
         </Stack>
       ) : (
-        <Typography
-          sx={{ my: 0.75, whiteSpace: 'pre-wrap', overflowWrap: 'anywhere', fontSize: whole ? '1.15rem' : undefined }}
-        >
-          <PersonText text={post.body} />
-        </Typography>
+        post.body !== '' && (
+          <Typography
+            sx={{ my: 0.75, whiteSpace: 'pre-wrap', overflowWrap: 'anywhere', fontSize: whole ? '1.15rem' : undefined }}
+          >
+            <PersonText text={post.body} />
+          </Typography>
+        )
       )}
+      {!editing && <Pictures media={post.media} />}
       {!editing && <FieldValues table="posts" values={post.fields} />}
       <Stack direction="row" sx={{ alignItems: 'center', gap: 0.5, flexWrap: 'wrap', mx: -0.75 }}>
         <Button
@@ -106,15 +127,24 @@ export function PostCard({
               Edit
             </Button>
           )}
+          {post.can.withhold && <Button onClick={() => setRemoving('withhold')}>Withhold</Button>}
           {post.can.delete && (
-            <Button startIcon={<DeleteOutline />} color="error" onClick={() => setDeleting(true)}>
+            <Button startIcon={<DeleteOutline />} color="error" onClick={() => setRemoving('delete')}>
               Delete
             </Button>
           )}
         </Stack>
       </Stack>
       {explained && post.place && <PlacePanel place={post.place} />}
-      {deleting && <ConfirmDelete what="post" onDelete={remove} onClose={() => setDeleting(false)} />}
+      {removing && (
+        <ConfirmRemoval
+          what="post"
+          moderating={!own}
+          withhold={removing === 'withhold'}
+          onDone={remove}
+          onClose={() => setRemoving(null)}
+        />
+      )}
     </Card>
   );
 }

@@ -1,6 +1,6 @@
 import type { OwnField } from '@gather-lane/client';
 import { Alert, Button, Stack, TextField, Typography } from '@mui/material';
-import { useState, type FormEvent, type KeyboardEvent } from 'react';
+import { useState, type FormEvent, type KeyboardEvent, type ReactNode } from 'react';
 import { errorText } from '../common/states';
 import { useCharacters } from '../common/text';
 import { FieldInputs } from '../fields/field-inputs';
@@ -18,6 +18,12 @@ interface Props {
   /** What is typed is kept unless this succeeds. It is given the fields that changed. */
   readonly onSubmit: (text: string, fields: Values) => Promise<unknown>;
   readonly onCancel?: () => void;
+  /** What stands beside the text, such as pictures. */
+  readonly beside?: ReactNode;
+  /** Whether there is something to send without any text. */
+  readonly full?: boolean;
+  /** Whether what stands beside differs from before. */
+  readonly besideDiffers?: boolean;
 }
 
 /** A text with a limit in characters as people count them. Nothing typed is lost when saving fails. */
@@ -31,6 +37,9 @@ export function TextForm({
   values = {},
   onSubmit,
   onCancel,
+  beside,
+  full = false,
+  besideDiffers = false,
 }: Props) {
   const [text, setText] = useState(initial);
   const before = toTyped(fields, values);
@@ -39,8 +48,8 @@ export function TextForm({
   const [busy, setBusy] = useState(false);
   const [error, setError] = useState<unknown>(null);
   const count = useCharacters(text);
-  const differs = text !== initial || (initial !== '' && Object.keys(changed).length > 0);
-  const sendable = text.trim() !== '' && count <= limit && differs && isComplete(fields, typed) && !busy;
+  const differs = text !== initial || besideDiffers || (initial !== '' && Object.keys(changed).length > 0);
+  const sendable = (text.trim() !== '' || full) && count <= limit && differs && isComplete(fields, typed) && !busy;
   const submit = async (event?: FormEvent) => {
     event?.preventDefault();
     if (!sendable) return;
@@ -74,6 +83,7 @@ export function TextForm({
         error={count > limit}
         autoFocus={onCancel !== undefined}
       />
+      {beside}
       <FieldInputs fields={fields} typed={typed} onChange={setTyped} />
       {error !== null && <Alert severity="error">{errorText(error)}</Alert>}
       <Stack direction="row" sx={{ alignItems: 'center', gap: 1 }}>

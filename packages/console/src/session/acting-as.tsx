@@ -1,6 +1,7 @@
 import { Autocomplete, Box, Button, Stack, TextField, Typography } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useDeferredValue, useState } from 'react';
+import { Link as RouterLink } from 'react-router';
 import { api, unwrap } from '../api';
 import { useNotice } from '../common/notice';
 import { errorText } from '../common/states';
@@ -63,7 +64,12 @@ export function ActingAs() {
         renderInput={(params) => <TextField {...params} label="Acting as" />}
       />
       {session ? (
-        <Button onClick={() => void signOut()}>Sign out</Button>
+        <>
+          <Button component={RouterLink} to="/account">
+            Account
+          </Button>
+          <Button onClick={() => void signOut()}>Sign out</Button>
+        </>
       ) : (
         <Button onClick={() => askSignIn()}>Sign in</Button>
       )}

@@ -1,4 +1,4 @@
-import type { About } from '@gather-lane/client';
+import type { About, Session } from '@gather-lane/client';
 import { ServiceProblem } from '@gather-lane/client';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import {
@@ -25,6 +25,8 @@ interface SessionContextValue {
   readonly actAs: (handle: string) => Promise<void>;
   readonly askSignIn: (handle?: string) => void;
   readonly askOperatorKey: () => void;
+  /** Goes on as who has just signed in. */
+  readonly signedIn: (session: Session) => void;
   readonly signOut: () => Promise<void>;
 }
 
@@ -36,6 +38,10 @@ export function useSession(): SessionContextValue {
   if (!value) throw new Error('useSession needs a SessionProvider around it');
   return value;
 }
+
+/** What only the operator is told. */
+const OF_OPERATOR = ({ queryKey }: { queryKey: readonly unknown[] }) =>
+  ['stats', 'ownership', 'refused', 'mailbox'].includes(String(queryKey[0]));
 
 const KEY_IN_ADDRESS = /^#operator-key=(.+)$/;
 
@@ -91,8 +97,8 @@ export function SessionProvider({ children }: { children: ReactNode }) {
       const { response, error } = await api.POST('/v1/operator/browser-sessions', { body: { key } });
       if (!response.ok) throw new ServiceProblem(response.status, error!);
       // A first look that is still under way was made without the key: its refusal must not come last.
-      await queryClient.cancelQueries({ queryKey: ['stats'] });
-      await queryClient.resetQueries({ queryKey: ['stats'] });
+      await queryClient.cancelQueries({ predicate: OF_OPERATOR });
+      await queryClient.resetQueries({ predicate: OF_OPERATOR });
       tell('This browser is the operator now.');
     },
     [queryClient, tell],
@@ -118,9 +124,10 @@ export function SessionProvider({ children }: { children: ReactNode }) {
       actAs,
       askSignIn: (handle = '') => setSignIn({ handle }),
       askOperatorKey: () => setAsksKey(true),
+      signedIn: (next: Session) => become(toKept(next), `Signed in as @${next.user.handle}.`),
       signOut,
     }),
-    [session, about, actAs, signOut],
+    [session, about, actAs, become, signOut],
   );
   return (
     <SessionContext value={value}>
@@ -131,7 +138,7 @@ export function SessionProvider({ children }: { children: ReactNode }) {
           demo={about?.demo ?? null}
           onDone={(next) => {
             setSignIn(null);
-            become(toKept(next), `Signed in as @${next.user.handle}.`);
+            value.signedIn(next);
           }}
           onClose={() => setSignIn(null)}
         />

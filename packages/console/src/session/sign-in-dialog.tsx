@@ -6,6 +6,7 @@ import {
   DialogActions,
   DialogContent,
   DialogTitle,
+  Link,
   Stack,
   TextField,
   Typography,
@@ -13,6 +14,7 @@ import {
 import type { About, Session } from '@gather-lane/client';
 import { useMutation } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
+import { goToProvider, useProviders } from '../account/providers';
 import { api, unwrap } from '../api';
 import { errorText } from '../common/states';
 
@@ -32,6 +34,8 @@ export function SignInDialog({ handle, demo, onDone, onClose }: Props) {
       unwrap(await api.POST('/v1/sessions', { body: { ...as, cookie: true } })),
     onSuccess: onDone,
   });
+  const providers = useProviders();
+  const elsewhere = useMutation({ mutationFn: (provider: string) => goToProvider(provider, false) });
   const submit = (event: FormEvent) => {
     event.preventDefault();
     signIn.mutate({ login, password });
@@ -77,6 +81,20 @@ export function SignInDialog({ handle, demo, onDone, onClose }: Props) {
               autoComplete="current-password"
               autoFocus={handle !== ''}
             />
+            <Link href="/reset-password" sx={{ alignSelf: 'start' }} variant="body2">
+              Forgot your password?
+            </Link>
+            {providers.data?.map(({ name, title }) => (
+              <Button
+                key={name}
+                variant="outlined"
+                loading={elsewhere.isPending}
+                onClick={() => elsewhere.mutate(name)}
+              >
+                Sign in through {title}
+              </Button>
+            ))}
+            {elsewhere.isError && <Alert severity="error">{errorText(elsewhere.error)}</Alert>}
             {signIn.isError && <Alert severity="error">{errorText(signIn.error)}</Alert>}
           </Stack>
         </DialogContent>

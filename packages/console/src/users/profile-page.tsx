@@ -10,6 +10,8 @@ import { readInstant } from '../common/time';
 import { FieldValues } from '../fields/field-values';
 import { PostCard } from '../posts/post-card';
 import { useSession } from '../session/session';
+import { Avatar } from './avatar';
+import { DistanceButtons } from './distance-buttons';
 import { FollowButton } from './follow-button';
 import { ProfileForm } from './profile-form';
 import { UserList } from './user-list';
@@ -55,14 +57,17 @@ function Header({ user }: { user: User }) {
   const [editing, setEditing] = useState(false);
   if (editing) return <ProfileForm user={user} onDone={() => setEditing(false)} />;
   return (
-    <Stack direction="row" sx={{ gap: 2, alignItems: 'start', mb: 1 }}>
-      <Box sx={{ flexGrow: 1, minWidth: 0 }}>
+    <Stack direction="row" sx={{ gap: 2, alignItems: 'start', mb: 1, flexWrap: 'wrap' }}>
+      <Avatar name={user.name} picture={user.picture} size={64} />
+      <Box sx={{ flex: '1 1 240px', minWidth: 0 }}>
         <Typography variant="h1" sx={{ overflowWrap: 'anywhere' }}>
           {user.name}
         </Typography>
         <Typography color="text.secondary">
           @{user.handle} · since {readInstant(user.createdAt)}
+          {user.moderator && ' · moderator'}
           {user.relation?.followsYou && ' · follows you'}
+          {user.audience === 'signed-in' && ' · shown to who is signed in only'}
         </Typography>
         {user.bio && (
           <Typography sx={{ mt: 1, whiteSpace: 'pre-wrap', overflowWrap: 'anywhere' }}>
@@ -71,11 +76,17 @@ function Header({ user }: { user: User }) {
         )}
         <FieldValues table="users" values={user.fields} />
       </Box>
-      <FollowButton user={user} />
+      {!user.relation?.blocked && <FollowButton user={user} />}
+      <DistanceButtons user={user} />
       {user.can.edit && (
-        <Button variant="outlined" onClick={() => setEditing(true)}>
-          Edit profile
-        </Button>
+        <Stack direction="row" sx={{ gap: 1 }}>
+          <Button variant="outlined" onClick={() => setEditing(true)}>
+            Edit profile
+          </Button>
+          <Button component={RouterLink} to="/account" variant="outlined">
+            Account
+          </Button>
+        </Stack>
       )}
     </Stack>
   );

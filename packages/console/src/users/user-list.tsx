@@ -1,6 +1,7 @@
 import { Box, Card, Link, Typography } from '@mui/material';
 import type { User } from '@gather-lane/client';
 import { Link as RouterLink } from 'react-router';
+import { Avatar } from './avatar';
 import { FollowButton } from './follow-button';
 
 /** People, each with a way to follow them. */
@@ -20,6 +21,7 @@ export function UserList({ users }: { users: User[] }) {
             '&:not(:last-of-type)': { borderBottom: 1, borderColor: 'divider' },
           }}
         >
+          <Avatar name={user.name} picture={user.picture} size={36} />
           <Box sx={{ minWidth: 0, flexGrow: 1 }}>
             <Link
               component={RouterLink}

@@ -38,6 +38,7 @@ const AboutSchema = Type.Object(
       comment: Type.Integer(),
       follows: Type.Integer(),
     }),
+    mailbox: Type.Boolean({ description: 'Whether a mailbox stand-in takes the mail' }),
     fields: Type.Array(ref(OwnFieldSchema), { description: 'Fields of the developer’s own' }),
     demo: orNull(
       Type.Object({
@@ -50,7 +51,7 @@ const AboutSchema = Type.Object(
 );
 
 /** What a client has to know before anybody signs in. */
-export function aboutRoutes(app: App, { config, demo }: Services): void {
+export function aboutRoutes(app: App, { config, demo, mailbox }: Services): void {
   app.addSchema(OwnFieldSchema);
   app.addSchema(AboutSchema);
   const fields = config.model.filter((field) => field.audience !== 'operator').map(describeOwnField);
@@ -69,6 +70,7 @@ export function aboutRoutes(app: App, { config, demo }: Services): void {
       name: 'Gather Lane',
       version: VERSION,
       limits: config.limits,
+      mailbox: mailbox !== null,
       fields,
       demo: demo ? { password: DEMO_PASSWORD, users: [...DEMO_MAIN_USERS] } : null,
     }),

@@ -225,7 +225,7 @@ async function pages(
     '/mailbox',
     '/sign-in/:provider',
     '/reset-password',
-    '/settings',
+    '/account',
     '/feed',
     '/posts/:post',
     '/users/:user',
