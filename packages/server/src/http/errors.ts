@@ -1,6 +1,7 @@
 import type { FastifyError, FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import type { ProblemCode } from './problem-catalogue.js';
 import { isDatabaseGone } from '../database/gone.js';
+import { sqlState } from '../database/transaction.js';
 import { SESSION_COOKIE, SESSION_COOKIE_OPTIONS } from './principal.js';
 import { Problem } from './problem.js';
 import type { PublicAddress } from './public-address.js';
@@ -56,6 +57,9 @@ function toProblem(error: FastifyError | Problem): Problem {
   if (error instanceof Problem) return error;
   const known = FRAMEWORK[error.code];
   if (known) return new Problem(...known);
+  // A NUL, wherever it came in: PostgreSQL holds no text with one.
+  if (sqlState(error) === '22021')
+    return new Problem('malformed', 'A text holds the NUL character (U+0000), which cannot be stored: remove it.');
   if (isDatabaseGone(error)) return new Problem('no-database', 'The database does not answer: try again in a moment.');
   if (error.statusCode === 429) return new Problem('too-often', error.message);
   if (error instanceof SyntaxError || error.statusCode === 400) return new Problem('malformed', error.message);
