@@ -74,7 +74,13 @@ export default tseslint.config(
     files: ['scripts/**', '**/*.test.ts', '**/tests/**', 'bench/**', 'examples/**'],
     rules: { 'no-console': 'off' },
     languageOptions: {
-      globals: { console: 'readonly', performance: 'readonly', process: 'readonly', URL: 'readonly', fetch: 'readonly' },
+      globals: {
+        console: 'readonly',
+        performance: 'readonly',
+        process: 'readonly',
+        URL: 'readonly',
+        fetch: 'readonly',
+      },
     },
   },
   { files: ['packages/console/src/**'], ...reactHooks.configs.flat.recommended },

@@ -54,9 +54,9 @@ describe('keeping order from the command line', () => {
     expect((await wren(['mute', '@bram'])).out).toBe('You mute @bram.\n');
     expect((await wren(['profile', '@bram'])).out).toMatch(/you mute them/);
     await wren(['unmute', 'bram']);
-    expect((await wren(['block', '@bram'])).out).toBe('You block @bram.\n');
-    expect((await (await signedIn('bram'))(['profile', '@wren'])).err).toMatch(/There is no user @wren/);
-    expect((await wren(['unblock', '@bram'])).code).toBe(0);
+    expect((await wren(['block', '@odile'])).out).toBe('You block @odile.\n');
+    expect((await (await signedIn('odile'))(['profile', '@wren'])).err).toMatch(/There is no user @wren/);
+    expect((await wren(['unblock', '@odile'])).code).toBe(0);
     expect((await wren(['profile', '--audience', 'signed-in', '--handle', 'wren_of_hob'])).out).toMatch(/@wren_of_hob/);
   });
 });

@@ -8,9 +8,8 @@ import { readSession, writeSession } from './session/kept-session';
 export const api: Client = createClient({
   address: window.location.origin,
   renew: async (refusal) => {
-    const ofOperator = new URL(refusal.url).pathname.startsWith('/v1/operator');
-    if (ofOperator || !readSession()) return false;
-    writeSession(null);
+    if (new URL(refusal.url).pathname.startsWith('/v1/operator')) return false;
+    if (readSession()) writeSession(null);
     return true;
   },
 });

@@ -41,6 +41,7 @@ export interface Services {
   readonly blocks: Blocks;
   readonly deletion: AccountDeletion;
   readonly identities: Identities;
+  readonly store: MediaStore;
   readonly media: Media;
   readonly repeats: Repeats;
   readonly ownership: OwnershipCheck;
@@ -96,6 +97,7 @@ export function createServices(
     removals: new Removals(dataSource, posts, comments),
     blocks: new Blocks(dataSource, users),
     deletion: new AccountDeletion(dataSource, sessions, model),
+    store,
     media: new Media(dataSource, store, address),
     repeats: new Repeats(dataSource),
     identities: new Identities(dataSource, users, address, {

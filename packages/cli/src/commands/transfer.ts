@@ -19,8 +19,8 @@ export function transferCommands(program: Command): void {
       const { exportAll, exportCsv } = await server();
       if (options.csv)
         return withDatabase(options, ({ dataSource }) => exportCsv(dataSource, options.csv!, process.stdout));
-      const manifest = await withDatabase(options, ({ dataSource }) =>
-        watched((progress) => exportAll(dataSource, resolve(folder!), progress)),
+      const manifest = await withDatabase(options, ({ dataSource, store }) =>
+        watched((progress) => exportAll(dataSource, resolve(folder!), progress, store)),
       );
       if (options.json) return printJson(manifest);
       printTable(
@@ -35,8 +35,8 @@ export function transferCommands(program: Command): void {
     .action(async (folder: string, _: unknown, command: Command) => {
       const options = command.optsWithGlobals<SettingOptions>();
       const { importAll } = await server();
-      const results = await withDatabase(options, ({ dataSource }) =>
-        watched((progress) => importAll(dataSource, resolve(folder), progress)),
+      const results = await withDatabase(options, ({ dataSource, store }) =>
+        watched((progress) => importAll(dataSource, resolve(folder), progress, store)),
       );
       if (options.json) return printJson(results);
       printTable(

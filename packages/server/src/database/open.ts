@@ -2,6 +2,7 @@ import { existsSync } from 'node:fs';
 import { isAbsolute, join, resolve } from 'node:path';
 import type { DataSource } from 'typeorm';
 import type { Config } from '../config/schema.js';
+import { FolderStore, type MediaStore } from '../media/store.js';
 import { ownServer, type DatabaseAddress } from './address.js';
 import { findCluster, makeDataFolder, startCluster } from './cluster/cluster.js';
 import { lockFolder } from './cluster/service-lock.js';
@@ -13,6 +14,8 @@ import { migrate, migrationState } from './migrate.js';
 export interface OpenDatabase {
   readonly dataSource: DataSource;
   readonly address: DatabaseAddress;
+  /** The files of pictures beside it. */
+  readonly store: MediaStore;
   close(): Promise<void>;
   /** Gives it free without waiting for what is under way: for a command that is interrupted. */
   abandon(): Promise<void>;
@@ -47,7 +50,8 @@ export async function openDatabase(
       );
     else if (state !== 'current')
       throw new DatabaseFault('schema', 'The database is missing migrations: start the service once with --migrate.');
-    return { dataSource, address, close, abandon: () => closeAll(cluster) };
+    const store = new FolderStore(join(data, 'media'));
+    return { dataSource, address, store, close, abandon: () => closeAll(cluster) };
   } catch (error) {
     await close();
     throw error;

@@ -35,6 +35,7 @@ import { sendProblem, useProblems } from './errors.js';
 import { useHostCheck, useOriginCheck } from './origin.js';
 import { openApiDocument, useOpenApi } from './openapi.js';
 import { Problem } from './problem.js';
+import { compileGoodReplies } from './serialisation.js';
 import { ProblemSchema } from './schemas.js';
 import { useValidation } from './validation.js';
 
@@ -72,6 +73,7 @@ export async function buildApp(services: Services, options: AppOptions): Promise
     }),
     routerOptions: { maxParamLength: 100 },
     forceCloseConnections: 'idle',
+    schemaController: { compilersFactory: { buildSerializer: compileGoodReplies } },
     // Only who is named here is believed about whom it speaks for.
     trustProxy: config.server.proxies.length > 0 ? config.server.proxies : false,
   }).withTypeProvider<TypeBoxTypeProvider>();

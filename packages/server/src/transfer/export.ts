@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto';
 import { createWriteStream, existsSync, mkdirSync, readdirSync, writeFileSync } from 'node:fs';
+import { copyFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Transform, type Writable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
@@ -7,18 +8,33 @@ import type { PoolClient } from 'pg';
 import { to as copyTo } from 'pg-copy-streams';
 import QueryStream from 'pg-query-stream';
 import type { DataSource } from 'typeorm';
+import { fileName } from '../media/picture.js';
+import type { MediaStore } from '../media/store.js';
 import { VERSION } from '../version.js';
-import { MANIFEST, TRANSFER_TABLES, TransferRefused, type Manifest, type TransferProgress } from './tables.js';
+import {
+  MANIFEST,
+  MEDIA_FOLDER,
+  TRANSFER_TABLES,
+  TransferRefused,
+  type Manifest,
+  type TransferProgress,
+} from './tables.js';
 
 const ROWS_AT_ONCE = 500;
 const REPORT_EVERY = 5_000;
 
 /**
- * Writes every table as NDJSON, all as of one instant, and last of all the manifest: without one, it is no export.
+ * Writes every table as NDJSON, all as of one instant, the files of pictures, and last of all the manifest: without one, it
+ * is no export.
  * @param folder is made; one that holds anything is refused
  * @throws TransferRefused
  */
-export async function exportAll(dataSource: DataSource, folder: string, progress: TransferProgress): Promise<Manifest> {
+export async function exportAll(
+  dataSource: DataSource,
+  folder: string,
+  progress: TransferProgress,
+  store: MediaStore,
+): Promise<Manifest> {
   if (existsSync(folder) && readdirSync(folder).length > 0)
     throw new TransferRefused(`${folder} is not empty: name a folder that is new or empty.`);
   // Password hashes are in it.
@@ -34,6 +50,7 @@ export async function exportAll(dataSource: DataSource, folder: string, progress
       progress(name, lines.count);
       tables.push({ name, file: `${name}.ndjson`, rows: lines.count, sha256: lines.digest() });
     }
+    await copyPictures(client, folder, store);
     const { rows } = await client.query<{ now: Date }>(`SELECT now() AS now`);
     return rows[0]!.now.toISOString();
   });
@@ -61,6 +78,17 @@ export async function exportCsv(dataSource: DataSource, table: string, out: Writ
       { end: false },
     );
   });
+}
+
+/** The files of the blobs that the export holds. One that was freed meanwhile is left out, as its post is gone. */
+async function copyPictures(client: PoolClient, folder: string, store: MediaStore): Promise<void> {
+  const { rows } = await client.query<{ id: string; widths: number[] }>(`SELECT id, widths FROM blobs ORDER BY id`);
+  if (rows.length > 0) mkdirSync(join(folder, MEDIA_FOLDER), { mode: 0o700 });
+  for (const { id, widths } of rows)
+    for (const name of widths.map((width) => fileName(id, width))) {
+      const { folder: from, file } = store.locate(name);
+      if (existsSync(join(from, file))) await copyFile(join(from, file), join(folder, MEDIA_FOLDER, name));
+    }
 }
 
 /** Everything that the work reads is as of one instant. */

@@ -1,11 +1,14 @@
 import { createHash } from 'node:crypto';
-import { createReadStream, existsSync, readFileSync } from 'node:fs';
+import { createReadStream, existsSync, readdirSync, readFileSync } from 'node:fs';
+import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import type { DataSource, EntityManager } from 'typeorm';
 import { inTransaction } from '../database/transaction.js';
+import type { MediaStore } from '../media/store.js';
 import {
   MANIFEST,
+  MEDIA_FOLDER,
   TRANSFER_TABLES,
   TransferRefused,
   type Manifest,
@@ -39,6 +42,7 @@ export async function importAll(
   dataSource: DataSource,
   folder: string,
   progress: TransferProgress,
+  store: MediaStore,
 ): Promise<ImportResult[]> {
   const manifest = readManifest(folder);
   const files = TRANSFER_TABLES.flatMap((table) => {
@@ -46,9 +50,22 @@ export async function importAll(
     return listed ? [{ table, listed, path: join(folder, listed.file) }] : [];
   });
   for (const { table, listed, path } of files) await lookThrough(dataSource, table, listed, path);
+  await importPictures(folder, store);
   const results: ImportResult[] = [];
   for (const { table, path } of files) results.push(await importTable(dataSource, table, path, progress));
+  for (const { table, path } of files)
+    if (table.afterwards) {
+      const { column, refersTo } = table.afterwards;
+      for await (const batch of batchesOf(path)) await fillLater(dataSource, table, [column], refersTo, batch);
+    }
   return results;
+}
+
+/** The files of pictures, before the rows that name them: a file that no row names is swept sooner or later. */
+async function importPictures(folder: string, store: MediaStore): Promise<void> {
+  const from = join(folder, MEDIA_FOLDER);
+  const names = existsSync(from) ? readdirSync(from).filter((name) => /^[0-9a-f-]{36}-\d{1,4}\.webp$/.test(name)) : [];
+  for (const name of names) await store.put(name, await readFile(join(from, name)));
 }
 
 function readManifest(folder: string): Manifest {
@@ -143,12 +160,14 @@ async function importTable(
 ): Promise<ImportResult> {
   let [made, done] = [0, 0];
   // A row may refer to one of its own table that comes later: such columns are filled once all rows are there.
-  const later = await selfReferences(dataSource, table.name);
+  const own = await selfReferences(dataSource, table.name);
+  const later = [...own, ...(table.afterwards ? [table.afterwards.column] : [])];
   for await (const batch of batchesOf(path)) {
     made += await importBatch(dataSource, { ...table, later }, path, batch);
     progress(table.name, (done += batch.length));
   }
-  if (later.length > 0) for await (const batch of batchesOf(path)) await fillLater(dataSource, table, later, batch);
+  if (own.length > 0)
+    for await (const batch of batchesOf(path)) await fillLater(dataSource, table, own, table.name, batch);
   return { table: table.name, made, skipped: done - made };
 }
 
@@ -174,12 +193,18 @@ async function selfReferences(dataSource: DataSource, table: string): Promise<st
 }
 
 /** Fills those columns where they are still empty; one that names nobody stays so. */
-async function fillLater(dataSource: DataSource, table: TransferTable, later: string[], batch: Line[]): Promise<void> {
+async function fillLater(
+  dataSource: DataSource,
+  table: TransferTable,
+  later: string[],
+  refersTo: string,
+  batch: Line[],
+): Promise<void> {
   const rows = JSON.stringify(batch.map(({ row }) => row));
   for (const name of later)
     await dataSource.query(
       `UPDATE ${table.name} t SET "${name}" = r."${name}" FROM jsonb_populate_recordset(NULL::${table.name}, $1::jsonb) r
-       WHERE t.id = r.id AND t."${name}" IS NULL AND EXISTS (SELECT FROM ${table.name} o WHERE o.id = r."${name}")`,
+       WHERE t.id = r.id AND t."${name}" IS NULL AND EXISTS (SELECT FROM ${refersTo} o WHERE o.id = r."${name}")`,
       [rows],
     );
 }

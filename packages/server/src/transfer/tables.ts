@@ -4,6 +4,8 @@ export interface TransferTable {
   readonly key: readonly string[];
   /** An order in which every row comes after those that it refers to. */
   readonly order: string;
+  /** A column that refers to a table which comes later: filled once that is in. */
+  readonly afterwards?: { readonly column: string; readonly refersTo: string };
 }
 
 /**
@@ -13,7 +15,7 @@ export interface TransferTable {
  */
 export const TRANSFER_TABLES: readonly TransferTable[] = [
   { name: 'weightings', key: ['id'], order: 'id' },
-  { name: 'users', key: ['id'], order: 'id' },
+  { name: 'users', key: ['id'], order: 'id', afterwards: { column: 'picture_id', refersTo: 'uploads' } },
   { name: 'credentials', key: ['user_id'], order: 'user_id' },
   { name: 'identities', key: ['id'], order: 'id' },
   { name: 'reserved_handles', key: ['handle'], order: 'handle' },
@@ -21,6 +23,10 @@ export const TRANSFER_TABLES: readonly TransferTable[] = [
   { name: 'blocks', key: ['blocker_id', 'blocked_id'], order: 'blocker_id, blocked_id' },
   { name: 'follows', key: ['follower_id', 'followee_id'], order: 'follower_id, followee_id' },
   { name: 'posts', key: ['id'], order: 'id' },
+  { name: 'blobs', key: ['id'], order: 'id' },
+  { name: 'uploads', key: ['id'], order: 'id' },
+  { name: 'post_pictures', key: ['post_id', 'position'], order: 'post_id, position' },
+  { name: 'post_versions', key: ['post_id', 'version'], order: 'post_id, version' },
   { name: 'comments', key: ['id'], order: 'created_at, id' },
   { name: 'moderations', key: ['id'], order: 'id' },
   { name: 'erasures', key: ['user_id'], order: 'user_id' },
@@ -35,6 +41,8 @@ export interface Manifest {
   readonly tables: { readonly name: string; readonly file: string; readonly rows: number; readonly sha256: string }[];
 }
 
+/** Folder of the pictures' files beside the tables. */
+export const MEDIA_FOLDER = 'media';
 /** Name of the manifest's file. */
 export const MANIFEST = 'manifest.json';
 

@@ -1,6 +1,7 @@
 import { Type } from 'typebox';
 import type { App } from '../http/app-type.js';
 import { etagOf, ifMatchOf, signedIn } from '../http/doorway.js';
+import { SESSION_COOKIE, SESSION_COOKIE_OPTIONS } from '../http/principal.js';
 import { linkNext } from '../http/pagination.js';
 import { replies } from '../http/replies.js';
 import { pageOf, pageQuery, ref, userParam } from '../http/schemas.js';
@@ -131,7 +132,7 @@ export function userRoutes(app: App, services: Services): void {
       await deletion.delete(signedIn(request).userId, request.body);
       // The rest needs no waiting for; should it be interrupted, the upkeep goes on with it.
       void deletion.erase().catch((error: unknown) => request.log.error(error));
-      return reply.code(204).send(null);
+      return reply.clearCookie(SESSION_COOKIE, SESSION_COOKIE_OPTIONS).code(204).send(null);
     },
   );
 
