@@ -62,7 +62,12 @@ export function Frame() {
           >
             <Mark size={26} /> Gather Lane
           </Stack>
-          <Stack component="nav" aria-label="Pages" direction="row" sx={{ gap: 0.5, flexWrap: 'wrap' }}>
+          <Stack
+            component="nav"
+            aria-label="Pages"
+            direction="row"
+            sx={{ gap: 0.5, maxWidth: '100%', overflowX: 'auto' }}
+          >
             {PAGES.map((page) => (
               <PageLink key={page.to} {...page} />
             ))}

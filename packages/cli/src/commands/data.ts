@@ -97,7 +97,7 @@ async function runFill(options: FillOptions): Promise<void> {
     if (options.json) return printJson({ ...result, seconds });
     const made = Object.entries(result.rows)
       .filter(([table]) => table !== 'credentials')
-      .map(([table, rows]) => `${rows.toLocaleString('en-GB')} ${table}`);
+      .map(([table, rows]) => `${rows.toLocaleString('en-GB')} ${rows === 1 ? table.slice(0, -1) : table}`);
     print(`Made ${made.join(', ') || 'nothing'} in ${seconds.toFixed(1)} s.`);
     if (result.rows.users)
       remark('Made-up users sign in with the demo’s password, and only to a service started with --demo.');

@@ -2,7 +2,7 @@ import type { Comment } from '@gather-lane/client';
 import type { Command } from 'commander';
 import { connect, unwrap, wholeId, type CommonOptions } from '../context.js';
 import { Failure } from '../failure.js';
-import { print, printJson, shortId } from '../output.js';
+import { at, harmless, print, printJson, printTable, shortId } from '../output.js';
 import { collect, repeatable, uploadPicture } from '../pictures.js';
 import { FIELD_HELP, fieldOption, fieldValues } from '../own-fields.js';
 import { printPost } from '../posts-view.js';
@@ -10,7 +10,7 @@ import { store } from '../store.js';
 import { userWith, type UserPart } from '../user-with.js';
 import { list } from './arguments.js';
 
-/** Adds `post`, `edit`, `show` and `comment`. */
+/** Adds `post`, `edit`, `show`, `versions` and `comment`. */
 export function postCommands(program: Command): void {
   program
     .command('post')
@@ -92,6 +92,33 @@ export function postCommands(program: Command): void {
       store.show(address, [post.id, ...comments.map((comment) => comment.id)]);
       if (options.json) printJson({ ...post, comments });
       else printPost(post, comments, next !== null);
+    });
+
+  program
+    .command('versions')
+    .description('What a post of yours said before its edits')
+    .argument('<post>', 'id of the post, or its end')
+    .action(async (id: string, _: unknown, command: Command) => {
+      const options = command.optsWithGlobals<CommonOptions>();
+      const { client, address } = connect(options);
+      const path = { post: wholeId(id, address) };
+      const { items } = unwrap(await client.GET('/v1/posts/{post}/versions', { params: { path } }));
+      if (options.json) return printJson(items);
+      if (items.length === 0) return print('It was never edited.');
+      printTable(
+        [
+          { head: 'VERSION', align: 'right' },
+          { head: 'SINCE' },
+          { head: 'PICTURES', align: 'right' },
+          { head: 'POST', width: 'rest' },
+        ],
+        items.map(({ version, createdAt, media, body }) => [
+          String(version),
+          at(createdAt),
+          media.length > 0 ? String(media.length) : '',
+          harmless(body),
+        ]),
+      );
     });
 
   program

@@ -29,6 +29,15 @@ import { TablePanel } from './table-panel';
 /** Tables that the service keeps for itself; out of the way unless asked for. */
 const KEPT = [
   'signing_keys',
+  'sign_in_attempts',
+  'password_resets',
+  'provider_sign_ins',
+  'sessions',
+  'repeatable_calls',
+  'refused_attempts',
+  'reserved_handles',
+  'erasures',
+  'throw_away_users',
   'fill_runs',
   'standing_drops',
   'weightings',

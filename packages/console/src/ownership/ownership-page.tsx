@@ -92,6 +92,11 @@ function Result({ result }: { result: OwnershipCheck }) {
           label="Faults only"
         />
       </Stack>
+      <Typography variant="body2" color="text.secondary">
+        Outlined in colour: let in. ✎ what is the owner’s changed. – not tried, for it would change the service itself.
+        A 422 or 409 was let in, and then refused for what was sent. Each says more when it is pointed at or reached by
+        keyboard.
+      </Typography>
       {shown.length > 0 ? <Matrix routes={shown} /> : <Empty title="No route with a fault" />}
     </Stack>
   );

@@ -7,6 +7,8 @@ import { Failed } from '../common/states';
 import { Ago } from '../common/time';
 
 const HOURS = 48;
+/** Ticks at noon and midnight, by the clock of whoever looks. */
+const everyTwelfth = (instant: string): boolean => new Date(instant).getHours() % 12 === 0;
 const hourOf = (instant: string) =>
   new Date(instant).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' });
 
@@ -35,11 +37,18 @@ export function RefusedCard() {
       {refused.data && total > 0 && (
         <>
           <BarChart
-            height={170}
+            height={190}
             hideLegend
             dataset={refused.data.hours}
             xAxis={[
-              { dataKey: 'hour', scaleType: 'band', valueFormatter: hourOf, tickInterval: (_, i) => i % 12 === 0 },
+              {
+                dataKey: 'hour',
+                scaleType: 'band',
+                valueFormatter: hourOf,
+                tickInterval: everyTwelfth,
+                tickLabelInterval: everyTwelfth,
+                height: 32,
+              },
             ]}
             yAxis={[{ tickMinStep: 1, width: 32 }]}
             series={[{ dataKey: 'attempts', label: 'attempts', color: theme.vars!.palette.secondary.main }]}

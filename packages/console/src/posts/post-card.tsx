@@ -21,6 +21,7 @@ import { ConfirmRemoval } from './confirm-removal';
 import { PlacePanel } from './place-panel';
 import { TextForm } from './text-form';
 import { useRefreshLists } from './use-changes';
+import { VersionsDialog } from './versions-dialog';
 
 /** A post, the same wherever posts are listed. */
 export function PostCard({
@@ -37,6 +38,7 @@ export function PostCard({
   const refresh = useRefreshLists();
   const [editing, setEditing] = useState(false);
   const [removing, setRemoving] = useState<'delete' | 'withhold' | null>(null);
+  const [comparing, setComparing] = useState(false);
   const [explained, setExplained] = useState(false);
   const own = session?.id === post.author.id;
   const [media, setMedia] = useState<Picture[]>(post.media);
@@ -127,6 +129,9 @@ export function PostCard({
               Edit
             </Button>
           )}
+          {post.editedAt !== null && (post.can.edit || post.can.withhold) && (
+            <Button onClick={() => setComparing(true)}>Before</Button>
+          )}
           {post.can.withhold && <Button onClick={() => setRemoving('withhold')}>Withhold</Button>}
           {post.can.delete && (
             <Button startIcon={<DeleteOutline />} color="error" onClick={() => setRemoving('delete')}>
@@ -136,6 +141,7 @@ export function PostCard({
         </Stack>
       </Stack>
       {explained && post.place && <PlacePanel place={post.place} />}
+      {comparing && <VersionsDialog post={post.id} onClose={() => setComparing(false)} />}
       {removing && (
         <ConfirmRemoval
           what="post"

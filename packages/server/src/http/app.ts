@@ -67,6 +67,7 @@ export async function buildApp(services: Services, options: AppOptions): Promise
             level: config.log.level,
             stream: options.logStream ?? process.stderr,
             redact: ['req.headers.authorization', 'req.headers.cookie'],
+            serializers: { err: describeError },
           },
     logController: new LogController({
       disableRequestLogging: config.log.level !== 'debug' && config.log.level !== 'info',
@@ -140,6 +141,12 @@ export async function buildApp(services: Services, options: AppOptions): Promise
   const describe = () => openApiDocument(app, config, address.base);
   await app.register((scope) => pages(scope, options.consoleFolder, describe));
   return app;
+}
+
+/** An error for the log: of a failed statement what PostgreSQL says, never the values that were sent with it. */
+function describeError(error: Error & { code?: string }) {
+  const { name, message, stack, code } = error;
+  return { type: name, message, stack: stack ?? '', ...(code !== undefined && { code }) };
 }
 
 function routes(app: App, services: Services): void {

@@ -1,3 +1,4 @@
+import { Writable } from 'node:stream';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { startTestService, type Actor, type TestService } from '../tests/test-service.js';
 
@@ -216,6 +217,24 @@ describe('what is safe by default', () => {
     expect((await call(b)).status).toBe(200);
     for (let i = 0; i < 8; i++) expect((await call(limited.operatorKey)).status).toBe(200);
     await limited.stop();
+  });
+
+  test('logs hold no secrets, not even at the most talkative level or of a statement that failed', async () => {
+    let log = '';
+    const logStream = new Writable({ write: (chunk: Buffer, _, done) => ((log += chunk.toString()), done()) });
+    const talkative = await startTestService({ environment: { GATHER_LANE_LOG_LEVEL: 'debug' }, app: { logStream } });
+    const [email, password] = ['secret@cut.example', 'narrowboat secret'];
+    await talkative.call('POST', '/v1/users', { body: { name: 'Secretive', handle: 'secretive', email, password } });
+    const { json } = await talkative.call<{ accessToken: string; refreshToken: string }>('POST', '/v1/sessions', {
+      body: { login: email, password },
+    });
+    await talkative.call('GET', '/v1/me', { as: json.accessToken });
+    await talkative.dataSource.query(`ALTER TABLE credentials RENAME TO credentials_gone`);
+    expect((await talkative.call('POST', '/v1/sessions', { body: { login: email, password } })).status).toBe(500);
+    await talkative.stop();
+    expect(log).toContain('unforeseen error');
+    for (const secret of [email, password, json.accessToken, json.refreshToken, talkative.operatorKey])
+      expect(log).not.toContain(secret);
   });
 
   test('the usual headers are there', async () => {

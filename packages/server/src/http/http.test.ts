@@ -89,6 +89,8 @@ describe('the API document', () => {
       '/v1/operator/browser-sessions',
       '/v1/password-resets',
       '/v1/password-resets/redeem',
+      '/v1/provider-sign-ins',
+      '/v1/provider-sign-ins/finish',
       '/v1/sessions',
       '/v1/sessions/refresh',
       '/v1/users',

@@ -3,6 +3,7 @@ import type { FastifyInstance } from 'fastify';
 import type { ModelTableName } from '@gather-lane/core';
 import type { Config } from '../config/schema.js';
 import { describeFieldsReply } from '../model/field-schemas.js';
+import { OPERATOR_COOKIE, SESSION_COOKIE } from './principal.js';
 import { VERSION } from '../version.js';
 
 type Json = Record<string, unknown>;
@@ -28,6 +29,9 @@ export async function useOpenApi(app: FastifyInstance, config: Config, base: () 
         { name: 'follows', description: 'Who follows whom' },
         { name: 'users', description: 'Profiles' },
         { name: 'accounts', description: 'Signing up, in and out' },
+        { name: 'pictures', description: 'Pictures of posts and profiles' },
+        { name: 'keeping away', description: 'Mutes and blocks' },
+        { name: 'moderation', description: 'Keeping order in what others wrote' },
         { name: 'operator', description: 'For whoever runs the service' },
         { name: 'service', description: 'About the service' },
       ],
@@ -35,14 +39,18 @@ export async function useOpenApi(app: FastifyInstance, config: Config, base: () 
         securitySchemes: {
           user: { type: 'http', scheme: 'bearer', description: 'An access token' },
           operator: { type: 'http', scheme: 'bearer', description: 'The operator key' },
+          browser: { type: 'apiKey', in: 'cookie', name: SESSION_COOKIE, description: 'The session of a browser' },
+          operatorBrowser: { type: 'apiKey', in: 'cookie', name: OPERATOR_COOKIE, description: 'The operator’s' },
         },
       },
     },
     refResolver: { buildLocalReference: (json, _base, _fragment, i) => (json.$id as string | undefined) ?? `def-${i}` },
     transform: ({ schema, url, route }) => {
       const rule = route.config?.doorway;
-      const security =
-        rule === 'operator' ? [{ operator: [] }] : rule === 'anyone' ? [{}, { user: [] }] : [{ user: [] }];
+      const security: Record<string, string[]>[] =
+        rule === 'operator'
+          ? [{ operator: [] }, { operatorBrowser: [] }]
+          : [...(rule === 'anyone' ? [{}] : []), { user: [] }, { browser: [] }];
       if (schema?.hide) return { url, schema };
       const description = [schema?.description, `May be called by: **${rule}**.`].filter(Boolean).join('\n\n');
       return { url, schema: { ...schema, description, 'x-doorway': rule, security } as typeof schema };

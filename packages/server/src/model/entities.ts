@@ -123,6 +123,7 @@ const TYPES: Record<string, [string, string]> = {
   'text': ["type: 'text'", 'string'],
   'integer': ["type: 'integer'", 'number'],
   'smallint': ["type: 'smallint'", 'number'],
+  'integer[]': ["type: 'integer', array: true", 'number[]'],
   'bigint': ["type: 'bigint', transformer: whole", 'number'],
   'double precision': ["type: 'double precision'", 'number'],
   'boolean': ["type: 'boolean'", 'boolean'],

@@ -5,18 +5,21 @@ const NOTE = `
   INSERT INTO refused_attempts (user_id, route, thing_id, hour, kind) VALUES ($1, $2, $3, date_trunc('hour', clock_timestamp()), $4)
   ON CONFLICT (user_id, route, thing_id, hour) DO UPDATE SET n = refused_attempts.n + 1, last_at = clock_timestamp()`;
 
+/** Those of the ownership check are no attempts. */
+const IN_EARNEST = `NOT EXISTS (SELECT FROM throw_away_users t WHERE t.user_id = r.user_id)`;
+
 /** The latest attempts, by user and route. Cost: a pass over what is kept. */
 const BY_USER_AND_ROUTE = `
   SELECT u.handle, r.route, r.kind, sum(r.n)::integer AS attempts, count(DISTINCT r.thing_id)::integer AS things, max(r.last_at) AS last_at
   FROM refused_attempts r JOIN users u ON u.id = r.user_id
-  WHERE r.hour > clock_timestamp() - make_interval(hours => $1)
+  WHERE r.hour > clock_timestamp() - make_interval(hours => $1) AND ${IN_EARNEST}
   GROUP BY u.handle, r.route, r.kind ORDER BY max(r.last_at) DESC LIMIT 100`;
 
 /** Attempts in each hour, the empty ones too. */
 const BY_HOUR = `
   SELECT h AS hour, coalesce(sum(r.n), 0)::integer AS attempts
   FROM generate_series(date_trunc('hour', clock_timestamp()) - make_interval(hours => $1 - 1), clock_timestamp(), interval '1 hour') h
-  LEFT JOIN refused_attempts r ON r.hour = h GROUP BY h ORDER BY h`;
+  LEFT JOIN refused_attempts r ON r.hour = h AND ${IN_EARNEST} GROUP BY h ORDER BY h`;
 
 const FORGET = `DELETE FROM refused_attempts WHERE hour < clock_timestamp() - interval '90 days'`;
 

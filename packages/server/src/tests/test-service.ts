@@ -95,6 +95,7 @@ export async function startTestService(options: Options = {}): Promise<TestServi
     GATHER_LANE_LOG_LEVEL: 'silent',
     GATHER_LANE_RATES_SIGN_UPS_PER_MINUTE: '10000',
     GATHER_LANE_RATES_SIGN_INS_PER_MINUTE: '10000',
+    GATHER_LANE_RATES_CALLS_PER_MINUTE: '1000000',
     ...options.environment,
   };
   const file = { ...options.configuration, ...(options.model && { model: options.model }) };
