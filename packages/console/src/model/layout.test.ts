@@ -94,6 +94,16 @@ describe('the diagram', () => {
     expect(pathThrough(loop.points)).toMatch(/^M [\d.]+ [\d.]+ H .* C /);
   });
 
+  test('of two tables that refer to each other one line runs back below both, and ends at the child’s left', () => {
+    const { boxes, relations } = layOut([table('users', ['uploads']), table('uploads', ['users'])]);
+    const back = relations.filter(({ points }) => points.at(-1)!.x < points[0]!.x);
+    expect(back).toHaveLength(1);
+    const [{ points, from, to }] = back as [(typeof back)[number]];
+    const boxOf = (name: string) => boxes.find((box) => box.table.name === name)!;
+    expect([points[0]!.x, points.at(-1)!.x]).toEqual([boxOf(from).x + BOX.width, boxOf(to).x]);
+    for (const { y } of points.slice(1, -1)) for (const box of boxes) expect(y).toBeGreaterThan(box.y + box.height);
+  });
+
   test('ends tell one from many, and what may be missing', () => {
     const relation = (name: string) => layOut(model).relations.find(({ id }) => id.startsWith(name))!;
     const required = endsOf(relation('posts.'));

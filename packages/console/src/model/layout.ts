@@ -101,6 +101,7 @@ export function layOut(tables: readonly ModelTable[]): Layout {
     };
   });
   atSides(boxes, relations);
+  for (const relation of relations) roundBack(relation, boxes);
   const { width = 0, height = 0 } = graph.graph() as { width?: number; height?: number };
   // Room for loops at the last column.
   return { boxes, relations, width: width + 32, height };
@@ -152,6 +153,15 @@ function atSides(boxes: readonly Box[], relations: { from: string; to: string; p
         { x: right, y: Math.min(box.y + BOX.head + 48, box.y + box.height - 10) },
       ];
   }
+}
+
+/** Where two tables refer to each other, one of the lines runs back to the left: below both, not across them. */
+function roundBack(relation: { from: string; to: string; points: Point[] }, boxes: readonly Box[]): void {
+  const [first, last] = [relation.points[0]!, relation.points.at(-1)!];
+  if (relation.from === relation.to || last.x > first.x) return;
+  const ends = boxes.filter(({ table }) => table.name === relation.from || table.name === relation.to);
+  const below = Math.max(...ends.map(({ y, height }) => y + height)) + GAP;
+  relation.points = [first, { x: first.x + 2 * END, y: below }, { x: last.x - 2 * END, y: below }, last];
 }
 
 /** A line through the points of a relation: level where it leaves, passes and arrives; a loop bends round. */
