@@ -1,6 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import { handleFault } from '../text/handle.js';
 import { makeDemo } from './demo.js';
+import { makeLandscape } from './landscapes.js';
 
 const now = Date.UTC(2026, 10, 23, 7, 11);
 const demo = makeDemo(now);
@@ -49,6 +50,20 @@ describe('the Wherry Cut', () => {
     for (const comment of demo.comments) {
       expect(comment.createdAt).toBeGreaterThan(posts.get(comment.postId)!.createdAt);
       if (comment.parentId) expect(comments.get(comment.parentId)).toMatchObject({ postId: comment.postId });
+    }
+  });
+});
+
+describe('landscapes', () => {
+  test('are the same for the same seed, others for others, and say what they show', () => {
+    expect(makeLandscape(3)).toEqual(makeLandscape(3));
+    const all = Array.from({ length: 16 }, (_, seed) => makeLandscape(seed));
+    expect(new Set(all.map(({ svg }) => svg)).size).toBe(16);
+    expect(new Set(all.map(({ alt }) => alt)).size).toBe(16);
+    for (const { svg, alt } of all) {
+      expect(svg).toMatch(/^<svg [^>]+width="\d+" height="\d+">[^]*<\/svg>$/);
+      expect(svg).not.toMatch(/NaN|undefined/);
+      expect(alt).toMatch(/^A |^Reeds/);
     }
   });
 });

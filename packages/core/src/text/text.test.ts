@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { countCharacters, textFault } from './characters.js';
+import { countCharacters, countCodePoints, firstCharacters, textFault } from './characters.js';
 import { foldHandle, handleFault, handleFrom, RESERVED_HANDLES } from './handle.js';
 
 const limit = { min: 1, max: 10 };
@@ -72,5 +72,21 @@ describe('handles', () => {
     expect(handleFrom('Operator')).toBe('operator_1');
     expect(handleFrom('Odile Fenwright', 1)).toBe('odile_fenwright2');
     expect(handleFrom('李')).toBe('user');
+  });
+});
+
+describe('the first characters', () => {
+  test('never cut one in two, and stay within the code points that can be stored', () => {
+    const family = '👨‍👩‍👧‍👦';
+    expect(firstCharacters(family.repeat(3), 2)).toBe(family.repeat(2));
+    expect(firstCharacters('short', 60)).toBe('short');
+    expect(countCodePoints(firstCharacters('e' + '\u0301'.repeat(5_000), 60))).toBeLessThanOrEqual(4_000);
+    fc.assert(
+      fc.property(fc.string({ unit: 'grapheme' }), fc.nat(20), (text, most) => {
+        const first = firstCharacters(text, most);
+        expect(text.startsWith(first)).toBe(true);
+        expect(countCharacters(first)).toBeLessThanOrEqual(most);
+      }),
+    );
   });
 });
