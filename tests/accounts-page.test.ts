@@ -135,6 +135,8 @@ describe('pictures', () => {
     await first.getByRole('button', { name: 'Remove picture 2' }).click();
     await first.getByRole('button', { name: 'Save' }).click();
     await page.getByText('Saved.').waitFor();
+    // The list is read afresh after the word that it is saved.
+    await posts().first().locator('img[loading]').nth(1).waitFor({ state: 'detached' });
     expect(await posts().first().locator('img[loading]').count()).toBe(1);
     await page.route('**/media/**', (route) => route.abort());
     await page.reload();
