@@ -2,7 +2,7 @@ import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } fr
 import { readFileSync } from 'node:fs';
 import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
 import sharp from 'sharp';
-import { FLAGS } from './browser.js';
+import { actAs, FLAGS } from './browser.js';
 import { startDemo, type DemoService } from './demo-service.js';
 
 let service: DemoService;
@@ -36,16 +36,6 @@ const asOperator = async () => {
   await open(`/#operator-key=${readFileSync(service.operatorKey, 'utf8').trim()}`);
   await page.getByText('This browser is the operator now.').waitFor();
 };
-const actAs = async (handle: string) => {
-  const box = page.getByRole('combobox', { name: 'Acting as' });
-  await box.click();
-  await box.fill(handle);
-  await page
-    .getByRole('option', { name: `@${handle}` })
-    .first()
-    .click();
-  await page.getByText(`Acting as @${handle}.`).waitFor();
-};
 const posts = () => page.getByRole('article', { name: /^Post by/ });
 const picture = async (red: number) => ({
   name: 'fog.jpg',
@@ -58,7 +48,7 @@ const picture = async (red: number) => ({
 describe('a session in the browser', () => {
   test('is in a cookie that no script reads, holds in another tab, and is ended from the account page', async () => {
     await open('/feed');
-    await actAs('odile');
+    await actAs(page, 'odile');
     expect(
       await page.evaluate(() => document.cookie + JSON.stringify({ ...sessionStorage, ...localStorage })),
     ).not.toMatch(/[\w-]{40}/);
@@ -114,7 +104,7 @@ describe('a session in the browser', () => {
 describe('pictures', () => {
   test('are added, described, ordered and removed; a post may be pictures only; one that fails says so', async () => {
     await open('/feed?order=recent');
-    await actAs('odile');
+    await actAs(page, 'odile');
     await page
       .locator('input[type=file]')
       .first()
@@ -145,7 +135,7 @@ describe('pictures', () => {
 
   test('a file that is none is refused in words, and nothing typed is lost', async () => {
     await open('/feed');
-    await actAs('odile');
+    await actAs(page, 'odile');
     await page.getByLabel('Write a post').fill('About to add a picture');
     await page
       .locator('input[type=file]')
@@ -159,7 +149,7 @@ describe('pictures', () => {
 describe('keeping order', () => {
   test('what one deletes is brought back from the account page', async () => {
     await open('/feed');
-    await actAs('odile');
+    await actAs(page, 'odile');
     await page.getByLabel('Write a post').fill('To be deleted and brought back');
     await page.getByRole('button', { name: 'Post', exact: true }).click();
     await page.getByText('Posted.').waitFor();
@@ -177,7 +167,7 @@ describe('keeping order', () => {
 
   test('a moderator withholds with a reason, and edits nothing of another’s', async () => {
     await open('/users/@odile');
-    await actAs('bram');
+    await actAs(page, 'bram');
     const post = posts().first();
     await post.waitFor();
     expect(await post.getByRole('button', { name: 'Edit' }).count()).toBe(0);
@@ -186,14 +176,14 @@ describe('keeping order', () => {
     await dialog.getByLabel(/Why/).fill('names a stranger');
     await dialog.getByRole('button', { name: 'Withhold' }).click();
     await page.getByText('Withheld.').waitFor();
-    await actAs('odile');
+    await actAs(page, 'odile');
     await open('/account');
     await page.getByText(/a moderator withholds it .*“names a stranger”/).waitFor();
   });
 
   test('muting and blocking from a profile', async () => {
     await open('/users/@bram');
-    await actAs('odile');
+    await actAs(page, 'odile');
     await page.getByRole('button', { name: 'Mute' }).click();
     await page.getByText(/You read nothing of theirs/).waitFor();
     await page.getByRole('button', { name: 'Unmute' }).click();
@@ -211,7 +201,7 @@ describe('the ownership page', () => {
     await page.getByText('The check is for the operator').waitFor();
     await asOperator();
     await open('/users/@bram');
-    await actAs('odile');
+    await actAs(page, 'odile');
     const href = (await posts().first().locator('a:has(time)').getAttribute('href'))!;
     const status = await page.evaluate(async (url) => (await fetch(url, { method: 'DELETE' })).status, `/v1${href}`);
     expect(status).toBe(403);

@@ -1,3 +1,5 @@
+import type { Page } from 'playwright-core';
+
 /** How the tests start Chromium: without a screen, and without calling home. */
 export const FLAGS = [
   '--headless',
@@ -9,3 +11,15 @@ export const FLAGS = [
   '--disable-component-update',
   '--disable-sync',
 ];
+
+/** Chooses in the console's bar whom it acts as, and waits until it does. */
+export async function actAs(page: Page, handle: string): Promise<void> {
+  const box = page.getByRole('combobox', { name: 'Acting as' });
+  await box.click();
+  await box.fill(handle);
+  await page
+    .getByRole('option', { name: `@${handle}` })
+    .first()
+    .click();
+  await page.getByText(`Acting as @${handle}.`).waitFor();
+}

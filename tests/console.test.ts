@@ -1,7 +1,7 @@
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from '@jest/globals';
 import { readFileSync } from 'node:fs';
 import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
-import { FLAGS } from './browser.js';
+import { actAs, FLAGS } from './browser.js';
 import { startDemo, type DemoService } from './demo-service.js';
 
 let service: DemoService;
@@ -31,16 +31,6 @@ afterEach(async () => {
 });
 
 const open = (path: string) => page.goto(service.address + path);
-const actAs = async (handle: string) => {
-  const box = page.getByRole('combobox', { name: 'Acting as' });
-  await box.click();
-  await box.fill(handle);
-  await page
-    .getByRole('option', { name: `@${handle}` })
-    .first()
-    .click();
-  await page.getByText(`Acting as @${handle}.`).waitFor();
-};
 const posts = () => page.getByRole('article', { name: /^Post by/ });
 const waitForPosts = (count: number) =>
   posts()
@@ -69,7 +59,7 @@ describe('the console', () => {
 
   test('reads two pages in both orders, without a repeat, and says why a post stands there', async () => {
     await open('/');
-    await actAs('odile');
+    await actAs(page, 'odile');
     await page.getByRole('navigation').getByRole('link', { name: 'Feed' }).click();
     await waitForPosts(20);
     await page.getByRole('button', { name: 'Load more' }).click();
@@ -95,7 +85,7 @@ describe('the console', () => {
 
   test('posts, edits and deletes what is one’s own, with a word of confirmation', async () => {
     await open('/');
-    await actAs('odile');
+    await actAs(page, 'odile');
     await open('/feed');
     const text = `Anybody seen our fender? ${Date.now()}`;
     await page.getByLabel('Write a post').fill(text);
@@ -117,7 +107,7 @@ describe('the console', () => {
 
   test('shows no edit or delete on another’s post', async () => {
     await open('/');
-    await actAs('odile');
+    await actAs(page, 'odile');
     await open('/users/@bram');
     await waitForPosts(20);
     expect(
@@ -132,7 +122,7 @@ describe('the console', () => {
 
   test('keeps what was typed when saving fails, and says what is wrong', async () => {
     await open('/');
-    await actAs('odile');
+    await actAs(page, 'odile');
     await open('/feed');
     await waitForPosts(20);
     const box = page.getByLabel('Write a post');
@@ -148,7 +138,7 @@ describe('the console', () => {
 
   test('an edit on top of another edit is refused, and nothing typed is lost', async () => {
     await open('/');
-    await actAs('bram');
+    await actAs(page, 'bram');
     await open('/users/@bram');
     await waitForPosts(10);
     await posts().first().getByRole('button', { name: 'Edit' }).click();
@@ -169,7 +159,7 @@ describe('the console', () => {
 
   test('an empty feed offers people to follow; following fills it', async () => {
     await open('/');
-    await actAs('wren');
+    await actAs(page, 'wren');
     await open('/feed');
     await page.getByText('Your feed is empty').waitFor();
     await page
@@ -182,7 +172,7 @@ describe('the console', () => {
 
   test('a post has a page with its conversation: comment, answer, delete', async () => {
     await open('/');
-    await actAs('odile');
+    await actAs(page, 'odile');
     await open('/feed?order=score');
     await posts().first().locator('a:has(time)').click();
     await page.waitForURL(/\/posts\/[0-9a-f-]{36}$/);

@@ -1,7 +1,7 @@
 import { afterAll, afterEach, beforeAll, beforeEach, expect, test } from '@jest/globals';
 import { readFileSync } from 'node:fs';
 import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
-import { FLAGS } from './browser.js';
+import { actAs, FLAGS } from './browser.js';
 import { startDemo, type DemoService } from './demo-service.js';
 
 const MODEL = `model:
@@ -37,20 +37,10 @@ beforeEach(async () => {
   context.setDefaultTimeout(20_000);
   page = await context.newPage();
   await page.goto(`${service.address}/#operator-key=${readFileSync(service.operatorKey, 'utf8').trim()}`);
-  await actAs('odile');
+  await actAs(page, 'odile');
 });
 afterEach(() => context.close());
 
-async function actAs(handle: string): Promise<void> {
-  const box = page.getByRole('combobox', { name: 'Acting as' });
-  await box.click();
-  await box.fill(handle);
-  await page
-    .getByRole('option', { name: `@${handle}` })
-    .first()
-    .click();
-  await page.getByText(`Acting as @${handle}.`).waitFor();
-}
 const read = async (path: string) =>
   (await (await fetch(service.address + path)).json()) as { fields: Record<string, unknown> };
 
@@ -84,7 +74,7 @@ test('a profile is edited with its fields; what is for the owner is shown to nob
   await page.getByRole('button', { name: 'Save' }).click();
   await page.getByText('0123 456').waitFor();
   expect((await read('/v1/users/@odile')).fields).toEqual({ mooring: 'Candle Lock' });
-  await actAs('bram');
+  await actAs(page, 'bram');
   await page.getByText('Candle Lock').first().waitFor();
   await page.getByRole('button', { name: 'Edit profile' }).waitFor({ state: 'detached' });
   expect(await page.getByText('0123 456').count()).toBe(0);

@@ -5,6 +5,7 @@ import { api, unwrap } from '../api';
 import { useNotice } from '../common/notice';
 import { errorText } from '../common/states';
 import { useRefreshLists } from '../posts/use-changes';
+import { NewPassword } from './new-password';
 import { Section } from './section';
 
 /** Changes one's password. */
@@ -39,16 +40,7 @@ export function PasswordCard() {
           onChange={(event) => setCurrent(event.target.value)}
           required
         />
-        <TextField
-          label="New password"
-          type="password"
-          autoComplete="new-password"
-          helperText="10 characters or more. Every other session ends."
-          value={password}
-          onChange={(event) => setPassword(event.target.value)}
-          required
-          slotProps={{ htmlInput: { minLength: 10, maxLength: 200 } }}
-        />
+        <NewPassword value={password} onChange={setPassword} ends="Every other session ends." />
         {change.isError && <Alert severity="error">{errorText(change.error)}</Alert>}
         <Button type="submit" variant="outlined" loading={change.isPending} sx={{ alignSelf: 'start' }}>
           Change password

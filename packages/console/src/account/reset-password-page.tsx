@@ -5,6 +5,7 @@ import { useNavigate } from 'react-router';
 import { api, unwrap } from '../api';
 import { useNotice } from '../common/notice';
 import { errorText } from '../common/states';
+import { NewPassword } from './new-password';
 import { useSession } from '../session/session';
 
 /** Asks for a link to set a new password; with the link's token behind #, sets it. */
@@ -72,17 +73,7 @@ function SetPassword({ token }: { token: string }) {
   };
   return (
     <Stack component="form" onSubmit={submit} sx={{ gap: 2 }}>
-      <TextField
-        label="New password"
-        type="password"
-        autoComplete="new-password"
-        helperText="10 characters or more. Every session ends."
-        value={password}
-        onChange={(event) => setPassword(event.target.value)}
-        required
-        autoFocus
-        slotProps={{ htmlInput: { minLength: 10, maxLength: 200 } }}
-      />
+      <NewPassword value={password} onChange={setPassword} ends="Every session ends." autoFocus />
       {set.isError && <Alert severity="error">{errorText(set.error)}</Alert>}
       <Button type="submit" variant="contained" loading={set.isPending} sx={{ alignSelf: 'start' }}>
         Set it

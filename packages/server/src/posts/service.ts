@@ -155,8 +155,9 @@ export class Posts {
           await manager.query(CLEAR_PICTURES, [id]);
           await setPictures(manager, id, caller.id, edit.media ?? []);
         }
+        if (row.body) return true;
         const [left] = await manager.query<{ n: number }[]>(COUNT_PICTURES, [id]);
-        if (!row.body && left!.n === 0) throw NOTHING;
+        if (left!.n === 0) throw NOTHING;
         return true;
       }),
     );
