@@ -1,6 +1,7 @@
 export * from './feed/lane-time.js';
 export * from './feed/place.js';
 export * from './feed/cursor.js';
+export * from './combine/combiner.js';
 export * from './text/characters.js';
 export * from './text/handle.js';
 export * from './doorway/doorway.js';

@@ -253,7 +253,7 @@ async function prepare(dataSource: DataSource, options: StartOptions, embedded: 
       throw new StartRefused(
         'The database holds accounts that are no demo: start without --demo, or use another --data folder for the demo.',
       );
-    await loadDemo(dataSource, model, (done, total) => progress?.('Loading the Wherry Cut', done, total));
+    await loadDemo(dataSource, config, (done, total) => progress?.('Loading the Wherry Cut', done, total));
     readiness.demoIsNew = true;
   }
   return readiness;

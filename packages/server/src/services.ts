@@ -18,6 +18,7 @@ import type { OperatorKey } from './operator/key.js';
 import { OwnershipCheck } from './ownership/service.js';
 import { PasswordResets } from './password-resets/service.js';
 import { Posts } from './posts/service.js';
+import { Reactions } from './reactions/service.js';
 import { Refusals } from './refusals/service.js';
 import { Repeats } from './repeats/service.js';
 import { Sessions } from './sessions/service.js';
@@ -37,6 +38,7 @@ export interface Services {
   readonly posts: Posts;
   readonly follows: Follows;
   readonly comments: Comments;
+  readonly reactions: Reactions;
   readonly removals: Removals;
   readonly blocks: Blocks;
   readonly deletion: AccountDeletion;
@@ -94,6 +96,7 @@ export function createServices(
     posts,
     follows: new Follows(dataSource, users, config.limits.follows),
     comments,
+    reactions: new Reactions(dataSource, address),
     removals: new Removals(dataSource, posts, comments),
     blocks: new Blocks(dataSource, users),
     deletion: new AccountDeletion(dataSource, sessions, model),

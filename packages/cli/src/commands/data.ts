@@ -12,6 +12,7 @@ interface FillOptions extends SettingOptions {
   posts: number;
   follows?: number;
   comments?: number;
+  reactions?: number;
   days: number;
   seed: number;
   again?: boolean;
@@ -19,6 +20,7 @@ interface FillOptions extends SettingOptions {
 }
 
 const FOLLOWS_EACH = 20;
+const REACTIONS_EACH = 3;
 const MOST = 1_000_000_000;
 
 /** Adds `fill` and `empty`. */
@@ -26,12 +28,13 @@ export function dataCommands(program: Command): void {
   withSettings(
     program
       .command('fill')
-      .description('Fill the database with believable made-up people, posts, follows and comments'),
+      .description('Fill the database with believable made-up people, posts, follows, comments and reactions'),
   )
     .option('--users <n>', 'how many users; 0 lets those who are there post', wholeNumber(0, MOST), 100)
     .option('--posts <n>', 'how many posts', wholeNumber(0, MOST), 1_000)
     .option('--follows <n>', 'how many follows (20 for each user)', wholeNumber(0, MOST))
     .option('--comments <n>', 'how many comments (as many as posts)', wholeNumber(0, MOST))
+    .option('--reactions <n>', 'how many reactions to posts (3 for each post)', wholeNumber(0, MOST))
     .option('--days <n>', 'over how many days the posts spread', wholeNumber(1, 3_650), 30)
     .option('--seed <n>', 'the same seed makes the same rows', wholeNumber(0, 2_147_483_647), 1)
     .option('--again', 'go on with the last fill that was interrupted')
@@ -65,6 +68,7 @@ async function runFill(options: FillOptions): Promise<void> {
   const { users, posts, days, seed } = options;
   const follows = options.follows ?? users * FOLLOWS_EACH;
   const comments = options.comments ?? posts;
+  const reactions = options.reactions ?? posts * REACTIONS_EACH;
   const started = Date.now();
   const watched = process.stderr.isTTY;
   const bar = new SingleBar({
@@ -80,7 +84,9 @@ async function runFill(options: FillOptions): Promise<void> {
     const { config } = await settings(options);
     const result = await withDatabase(options, async ({ dataSource }) => {
       const { fill } = await server();
-      return fill(dataSource, options.again ? 'again' : { users, posts, follows, comments, days, seed }, {
+      const kinds = config.reactions.map(({ name }) => name);
+      const order = { users, posts, follows, comments, reactions, kinds, days, seed };
+      return fill(dataSource, options.again ? 'again' : order, {
         amongReal: options.amongReal ?? false,
         model: config.model,
         progress: (at) => {
@@ -97,7 +103,10 @@ async function runFill(options: FillOptions): Promise<void> {
     if (options.json) return printJson({ ...result, seconds });
     const made = Object.entries(result.rows)
       .filter(([table]) => table !== 'credentials')
-      .map(([table, rows]) => `${rows.toLocaleString('en-GB')} ${rows === 1 ? table.slice(0, -1) : table}`);
+      .map(
+        ([table, rows]) =>
+          `${rows.toLocaleString('en-GB')} ${(rows === 1 ? table.slice(0, -1) : table).replace('_', ' ')}`,
+      );
     print(`Made ${made.join(', ') || 'nothing'} in ${seconds.toFixed(1)} s.`);
     if (result.rows.users)
       remark('Made-up users sign in with the demo’s password, and only to a service started with --demo.');

@@ -18,6 +18,8 @@ export interface Demo {
     body: string;
     createdAt: number;
   }[];
+  readonly reactions: { postId: string; userId: string; kind: string; createdAt: number }[];
+  readonly commentReactions: { commentId: string; userId: string; kind: string; createdAt: number }[];
 }
 
 const HOUR = 3_600_000;
@@ -26,6 +28,8 @@ const DAYS = 30;
 const POST_COUNT = 900;
 const ODILE_FOLLOWS = 24;
 const MAIN = ['odile', 'bram', 'wren'];
+/** Kinds of reaction, unless others are configured. */
+const DEMO_KINDS = ['like', 'dislike'];
 /** The lock keeper keeps order in what is posted too. */
 const MODERATOR = 'bram';
 /** Share of a day's posts in each hour from midnight: early risers, and a second peak at dusk. */
@@ -35,9 +39,10 @@ const HOURS = [1, 0, 0, 0, 1, 3, 7, 9, 8, 6, 5, 5, 6, 5, 4, 4, 6, 8, 9, 8, 6, 4,
  * The Wherry Cut: sixty people, their follows, 900 posts of thirty days and the
  * conversation below them. The same seed makes the same rows every time; only the
  * instants (and so the beginnings of the ids) are laid back from `now`.
+ * @param kinds the kinds of reaction that there are, the most usual first
  */
-export function makeDemo(now: number, seed = 1702): Demo {
-  return new DemoMaker(now, seed).make();
+export function makeDemo(now: number, kinds: readonly string[] = DEMO_KINDS, seed = 1702): Demo {
+  return new DemoMaker(now, kinds, seed).make();
 }
 
 type Member = Person & { id: string; createdAt: number; follows: Set<number>; popularity: number };
@@ -53,7 +58,10 @@ class DemoMaker {
   readonly #now = NOMINAL_NOW;
   readonly #shift: number;
 
-  constructor(now: number, seed: number) {
+  readonly #kinds: readonly string[];
+
+  constructor(now: number, kinds: readonly string[], seed: number) {
+    this.#kinds = kinds;
     this.#random = new SimpleFaker({ seed });
     this.#shift = now - NOMINAL_NOW;
   }
@@ -77,6 +85,8 @@ class DemoMaker {
       ...this.#keptApart(members),
       posts: this.#moved(posts),
       comments: this.#moved(comments),
+      reactions: this.#moved(this.#reactions(members, posts)),
+      commentReactions: this.#moved(this.#commentReactions(members, comments)),
     };
   }
 
@@ -194,6 +204,40 @@ class DemoMaker {
       rows.push(...thread);
     });
     return rows.sort((a, b) => a.createdAt - b.createdAt);
+  }
+
+  /** Drawn after all else, so that other kinds of reaction change nothing else. */
+  #reactions(members: Member[], posts: Demo['posts']): Demo['reactions'] {
+    const indexes = new Map(members.map((member, index) => [member.id, index]));
+    const rows: Demo['reactions'] = [];
+    if (this.#kinds.length === 0) return rows;
+    for (const post of posts) {
+      const author = indexes.get(post.authorId)!;
+      const readers = members.filter((member) => member.follows.has(author));
+      // Most posts are liked by a few of those who read them, some by nearly all; now and then one divides people.
+      const interest = Math.pow(this.#float(), 2) * 0.8;
+      const divides = this.#float() < 0.08;
+      for (const reader of [...readers, members[author]!]) {
+        if (this.#float() > (reader === members[author] ? 0.04 : interest)) continue;
+        const createdAt = Math.round(post.createdAt - Math.log(1 - this.#float()) * 5 * HOUR + 20_000);
+        const kind = this.#float() < (divides ? 0.45 : 0.96) ? this.#kinds[0]! : this.#pick(this.#kinds);
+        if (createdAt < this.#now) rows.push({ postId: post.id, userId: reader.id, kind, createdAt });
+      }
+    }
+    return rows.sort((a, b) => a.createdAt - b.createdAt);
+  }
+
+  #commentReactions(members: Member[], comments: Demo['comments']): Demo['commentReactions'] {
+    if (this.#kinds.length === 0) return [];
+    return comments.flatMap((comment) => {
+      const wanted = this.#float() < 0.3 ? this.#int(1, 4) : 0;
+      const likers = this.#random.helpers.arrayElements(
+        members.filter(({ id, handle }) => id !== comment.authorId && handle !== 'wren'),
+        wanted,
+      );
+      const createdAt = Math.min(comment.createdAt + this.#int(30_000, HOUR), this.#now - 1_000);
+      return likers.map(({ id }) => ({ commentId: comment.id, userId: id, kind: this.#kinds[0]!, createdAt }));
+    });
   }
 
   #fill(phrase: string, writer: string): string {

@@ -20,6 +20,33 @@ export interface Weighting {
 /** How many people other than the author acted, for each kind of engagement. */
 export type People = Readonly<Record<string, number>>;
 
+/** The kind of engagement that is no reaction: how many people commented. */
+export const COMMENT_KIND = 'comment';
+
+/** Counts of reactions by kind, the author's own among them. */
+export type ReactionCounts = Readonly<Record<string, number>>;
+
+/** What is counted about a post. */
+export interface PostCounts {
+  /** People other than the author who commented. */
+  readonly commentPeople: number;
+  readonly reactions: ReactionCounts;
+  /** The kind by which the author reacted to their own post, or null. */
+  readonly authorReaction: string | null;
+}
+
+/** The people who count for lane time: the author's own acts are left out. */
+export function peopleOf({ commentPeople, reactions, authorReaction }: PostCounts): People {
+  const people: Record<string, number> = { ...reactions, [COMMENT_KIND]: commentPeople };
+  if (authorReaction !== null) people[authorReaction] = (people[authorReaction] ?? 0) - 1;
+  return people;
+}
+
+/** The kinds for less the kinds against, where a page wants one number: a kind is for or against as its weight is. */
+export function netOf(reactions: ReactionCounts, weights: Weighting['weights']): number {
+  return Object.entries(reactions).reduce((sum, [kind, n]) => sum + Math.sign(weights[kind] ?? 0) * n, 0);
+}
+
 /** What one kind of engagement contributes. `weight` is in whole units, not thousandths. */
 export interface LanePart {
   readonly kind: string;
@@ -65,5 +92,5 @@ export function laneParts(weighting: Weighting, people: People): LanePart[] {
 export const FIRST_WEIGHTING: Weighting = {
   halfLifeMs: 8 * 3_600_000,
   base: 4_000,
-  weights: { comment: 3_000 },
+  weights: { comment: 3_000, like: 1_000, dislike: -1_000 },
 };

@@ -1,4 +1,4 @@
-import { laneParts, laneTime, lift, type LanePart, type People, type Weighting } from './lane-time.js';
+import { laneParts, laneTime, lift, pull, type LanePart, type People, type Weighting } from './lane-time.js';
 
 /** The account of why a post stands where it stands in somebody's feed. */
 export interface Place {
@@ -12,9 +12,7 @@ export interface Place {
 /** Whose post it is to the reader: their own, or by somebody whom they follow (since, in ms). */
 export type Source = { readonly own: true } | { readonly own: false; readonly handle: string; readonly since: number };
 
-const DEEDS: Record<string, [one: string, many: string]> = {
-  comment: ['commented', 'commented'],
-};
+const DEEDS: Record<string, string> = { comment: 'commented', like: 'liked it', dislike: 'disliked it' };
 
 const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
 
@@ -37,9 +35,55 @@ export function readDuration(ms: number): string {
 }
 
 function deed({ kind, people }: LanePart): string {
-  const [one, many] = DEEDS[kind] ?? [`acted with ${kind}`, `acted with ${kind}`];
-  return people === 1 ? `1 person ${one}` : `${people} people ${many}`;
+  return `${people === 1 ? '1 person' : `${people} people`} ${DEEDS[kind] ?? `reacted with ${kind}`}`;
 }
+
+/** How many more people of one kind it would take. */
+export interface MorePeople {
+  readonly kind: string;
+  readonly people: number;
+}
+
+/** More than this is as good as never. */
+const NEVER = 1e9;
+
+/**
+ * What would carry a post past another: for each kind of engagement that lifts, how many more people of that kind alone
+ * it would take to stand above `target`. Solves the law of lane time for P, then steps over the rounding to the millisecond.
+ * @param target the lane time to be passed, in milliseconds
+ */
+export function toPass(createdAt: number, weighting: Weighting, people: People, target: number): MorePeople[] {
+  const { carrying, holding } = pull(weighting, people);
+  const { base, halfLifeMs, weights } = weighting;
+  const needed = (base + holding) * 2 ** ((target + 1 - createdAt) / halfLifeMs) - base - carrying;
+  return Object.entries(weights)
+    .filter(([, weight]) => weight > 0)
+    .flatMap(([kind, weight]) => {
+      let more = Math.max(1, Math.floor(needed / weight) - 1);
+      if (!(more < NEVER)) return [];
+      const stands = () => laneTime(createdAt, weighting, { ...people, [kind]: (people[kind] ?? 0) + more });
+      while (stands() <= target) more++;
+      return [{ kind, people: more }];
+    })
+    .sort((a, b) => a.people - b.people);
+}
+
+/** That account in words: `one more comment` and so on, the easiest first. */
+export function sayToPass(ways: readonly MorePeople[]): string {
+  if (ways.length === 0) return 'no number of people would carry it there';
+  return ways
+    .map(
+      ({ kind, people }) =>
+        `${people} more ${people === 1 ? 'person' : 'people'} who ${WOULD[kind] ?? `react with ${kind}`}`,
+    )
+    .join(', or ');
+}
+
+const WOULD: Record<string, string> = { comment: 'comment', like: 'like it', dislike: 'dislike it' };
+
+/** `a`, `a and b`, `a, b and c`. */
+const list = (parts: string[]): string =>
+  [parts.slice(0, -1).join(', '), ...parts.slice(-1)].filter(Boolean).join(' and ');
 
 /**
  * Why a post stands where it stands, in parts and in one sentence.
@@ -55,8 +99,8 @@ export function explainPlace(createdAt: number, weighting: Weighting, people: Pe
     moved === 0
       ? acted.length === 0
         ? 'nobody but its author has acted on it yet, so it stands at its creation time'
-        : `${acted.join(' and ')}, which cancels out, so it stands at its creation time`
-      : `${acted.join(' and ')}, which moves it ${readDuration(moved)} ${moved > 0 ? 'ahead' : 'back'}, as though posted ${readInstant(at)}`;
+        : `${list(acted)}, which cancels out, so it stands at its creation time`
+      : `${list(acted)}, which moves it ${readDuration(moved)} ${moved > 0 ? 'ahead' : 'back'}, as though posted ${readInstant(at)}`;
   return {
     laneTime: at,
     lift: Math.round(lift(weighting, people) * 1000) / 1000,

@@ -10,6 +10,8 @@ const request: FillRequest = {
   posts: 9_000,
   follows: 40_000,
   comments: 9_000,
+  reactions: 27_000,
+  kinds: ['like', 'dislike'],
   days: 30,
   seed: 7,
   run: 3,
@@ -39,6 +41,7 @@ describe('a fill', () => {
     for (const [table, wanted] of [
       ['follows', 40_000],
       ['comments', 9_000],
+      ['reactions', 27_000],
     ] as const) {
       expect(rowsOf(made, table).length).toBeGreaterThan(wanted * 0.75);
       expect(rowsOf(made, table).length).toBeLessThan(wanted * 1.25);
@@ -68,7 +71,17 @@ describe('a fill', () => {
     const posts = new Map(rowsOf(made, 'posts').map((row) => [row[0], Number(row[3])]));
     for (const row of rowsOf(made, 'posts')) expect(users.has(row[1]!)).toBe(true);
     for (const row of rowsOf(made, 'comments')) expect(Number(row[4])).toBeGreaterThan(posts.get(row[1]!)!);
+    const reactions = rowsOf(made, 'reactions');
+    expect(new Set(reactions.map((row) => `${row[1]} on ${row[0]}`)).size).toBe(reactions.length);
+    for (const row of reactions) expect(users.has(row[1]!)).toBe(true);
+    const likes = reactions.filter((row) => row[2] === 'like').length / reactions.length;
+    expect(likes).toBeGreaterThan(0.8);
+    expect(likes).toBeLessThan(0.9);
+    const comments = new Set(rowsOf(made, 'comments').map((row) => row[0]));
+    expect(rowsOf(made, 'comment_reactions').length).toBeGreaterThan(500);
+    for (const row of rowsOf(made, 'comment_reactions')) expect(comments.has(row[0]!)).toBe(true);
     const instants = [
+      ...reactions.map((row) => Number(row[3])),
       ...users.values(),
       ...posts.values(),
       ...follows.map((row) => Number(row[2])),
@@ -99,7 +112,7 @@ describe('a fill', () => {
   });
 
   test('an empty order makes nothing', () => {
-    expect(new Fill({ ...request, users: 0, posts: 0, follows: 0, comments: 0 }, nobody).batches).toBe(0);
+    expect(new Fill({ ...request, users: 0, posts: 0, follows: 0, comments: 0, reactions: 0 }, nobody).batches).toBe(0);
   });
 });
 

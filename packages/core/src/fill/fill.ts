@@ -15,6 +15,9 @@ export interface FillRequest {
   /** On average; a few follow and are followed a great deal. */
   readonly follows: number;
   readonly comments: number;
+  readonly reactions: number;
+  /** Kinds of reaction, the most usual first. */
+  readonly kinds: readonly string[];
   /** Over how many days the posts spread. */
   readonly days: number;
   readonly seed: number;
@@ -32,7 +35,8 @@ export interface Cast {
 
 /** Rows for one table, as values in the order of its columns; instants in milliseconds. */
 export interface TableRows {
-  readonly table: 'users' | 'credentials' | 'follows' | 'mutes' | 'posts' | 'comments';
+  readonly table:
+    'users' | 'credentials' | 'follows' | 'mutes' | 'posts' | 'comments' | 'reactions' | 'comment_reactions';
   readonly rows: (string | number | boolean | null)[][];
 }
 
@@ -47,6 +51,8 @@ export const FILL_COLUMNS = {
   mutes: ['muter_id', 'muted_id', 'created_at'],
   posts: ['id', 'author_id', 'body', 'created_at'],
   comments: ['id', 'post_id', 'author_id', 'body', 'created_at'],
+  reactions: ['post_id', 'user_id', 'kind', 'created_at'],
+  comment_reactions: ['comment_id', 'user_id', 'kind', 'created_at'],
 } as const;
 
 /** Columns that hold instants. */
@@ -56,6 +62,11 @@ const USERS_A_BATCH = 2_000;
 const FOLLOWS_A_BATCH = 20_000;
 const POSTS_A_BATCH = 4_000;
 const ONE_MUTES_IN = 20;
+/** One in so many comments gets a reaction. */
+const ONE_ANSWER_IN = 8;
+/** How much more usual each kind of reaction is than the next. */
+const USUAL = 0.85;
+const MOST_ON_A_POST = 500;
 const STREAM = { user: 1, follows: 2, posts: 3, ids: 4, fields: 5 };
 /** Serials of one fill's rows are apart from those of the next. */
 const SERIALS_A_RUN = 100_000_000;
@@ -136,9 +147,9 @@ export class Fill {
   }
 
   /** What a batch is about, for those who watch. */
-  phase(index: number): 'users' | 'follows' | 'posts and comments' {
+  phase(index: number): 'users' | 'follows' | 'posts and what they get' {
     const { users, follows } = this.#counts;
-    return index < users ? 'users' : index < users + follows ? 'follows' : 'posts and comments';
+    return index < users ? 'users' : index < users + follows ? 'follows' : 'posts and what they get';
   }
 
   /** Sixteen bytes for each user that is made; the first six are the instant of sign-up. */
@@ -226,33 +237,55 @@ export class Fill {
     const chance = new Chance(seed, run, STREAM.posts, batch);
     const count = Math.min(POSTS_A_BATCH, total - batch * POSTS_A_BATCH);
     const mean = wanted / total;
+    const meanReactions = this.#request.reactions / total;
     const instants = Array.from({ length: count }, () => drawInstant(chance, now, days)).sort((a, b) => a - b);
     const posts: TableRows['rows'] = [];
     const comments: TableRows['rows'] = [];
+    const [reactions, commentReactions]: [TableRows['rows'], TableRows['rows']] = [[], []];
     for (const createdAt of instants) {
       const topic = chance.pick(TOPICS);
       const id = uuidv7({ msecs: createdAt, random: chance.bytes() });
       const author = this.#activity.draw(chance);
       posts.push([id, this.#cast.idAt(author), this.#say(chance, chance.pick(POSTS[topic])), createdAt]);
       // Most posts are answered little, a few a great deal.
-      const answers = Math.min(Math.floor((mean * chance.wait(1) ** 2) / 2 + chance.float()), 500);
+      const answers = Math.min(Math.floor((mean * chance.wait(1) ** 2) / 2 + chance.float()), MOST_ON_A_POST);
       for (let n = 0; n < answers; n++) {
         const at = Math.floor(createdAt + 30_000 + chance.wait(5 * HOUR));
         if (at >= now) continue;
         const answer = this.#say(chance, chance.pick(COMMENTS[topic]));
-        comments.push([
-          uuidv7({ msecs: at, random: chance.bytes() }),
-          id,
-          this.#cast.idAt(this.#activity.draw(chance)),
-          answer,
-          at,
-        ]);
+        const comment = uuidv7({ msecs: at, random: chance.bytes() });
+        comments.push([comment, id, this.#cast.idAt(this.#activity.draw(chance)), answer, at]);
+        if (this.#request.kinds.length > 0 && comments.length % ONE_ANSWER_IN === 0)
+          commentReactions.push([comment, this.#cast.idAt(this.#activity.draw(chance)), this.#kind(chance), at + 1]);
       }
+      reactions.push(...this.#reactions(chance, id, createdAt, meanReactions));
     }
     return [
       { table: 'posts', rows: posts },
       { table: 'comments', rows: comments },
+      { table: 'reactions', rows: reactions },
+      { table: 'comment_reactions', rows: commentReactions },
     ];
+  }
+
+  /** Reactions to a post: heavy-tailed too, soon after it was made. */
+  #reactions(chance: Chance, postId: string, createdAt: number, mean: number): TableRows['rows'] {
+    const { now, kinds } = this.#request;
+    if (mean === 0 || kinds.length === 0) return [];
+    const wanted = Math.min(Math.floor((mean * chance.wait(1) ** 2) / 2 + chance.float()), MOST_ON_A_POST);
+    const people = new Set<number>();
+    for (let tries = wanted * 2; people.size < wanted && tries > 0; tries--) people.add(this.#activity.draw(chance));
+    return [...people].flatMap((person) => {
+      const at = Math.floor(createdAt + 5_000 + chance.wait(6 * HOUR));
+      return at < now ? [[postId, this.#cast.idAt(person), this.#kind(chance), at]] : [];
+    });
+  }
+
+  #kind(chance: Chance): string {
+    const { kinds } = this.#request;
+    let i = 0;
+    while (i < kinds.length - 1 && chance.float() > USUAL) i++;
+    return kinds[i]!;
   }
 
   #say(chance: Chance, phrase: string): string {

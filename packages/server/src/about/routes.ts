@@ -38,6 +38,9 @@ const AboutSchema = Type.Object(
       comment: Type.Integer(),
       follows: Type.Integer(),
     }),
+    reactions: Type.Array(Type.Object({ name: Type.String(), label: Type.String() }), {
+      description: 'The kinds of reaction, in their order',
+    }),
     mailbox: Type.Boolean({ description: 'Whether a mailbox stand-in takes the mail' }),
     fields: Type.Array(ref(OwnFieldSchema), { description: 'Fields of the developer’s own' }),
     demo: orNull(
@@ -70,6 +73,7 @@ export function aboutRoutes(app: App, { config, demo, mailbox }: Services): void
       name: 'Gather Lane',
       version: VERSION,
       limits: config.limits,
+      reactions: config.reactions,
       mailbox: mailbox !== null,
       fields,
       demo: demo ? { password: DEMO_PASSWORD, users: [...DEMO_MAIN_USERS] } : null,

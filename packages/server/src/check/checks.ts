@@ -1,3 +1,5 @@
+import { standingsBy } from '../weighting/standings.js';
+
 /** Something that should never be found in the data. */
 export interface DataCheck {
   /** Short and unique; what `--json` calls it. */
@@ -6,16 +8,23 @@ export interface DataCheck {
   readonly means: string;
   /** Yields a row for each finding: `id` (text), `found` and `should` (text). */
   readonly sql: string;
-  /** What `--repair` mends, if it is a count or a standing; the ids are then posts' or users'. */
-  readonly repairs?: 'post' | 'user';
+  /** What `--repair` mends, if it is a count or a standing; the ids are then posts', comments' or users'. */
+  readonly repairs?: 'post' | 'comment' | 'user';
   /** Tells the findings among the rows that the statement yields, where SQL cannot. */
   readonly wrong?: (found: string) => boolean;
 }
 
-/** Recounts of the comments on posts. Cost: one pass over comments_conversation and post_tallies. */
+/** Recounts of reactions by kind. Cost: one pass over the table. */
+const recountedReactions = (table: string, id: string) => `
+  SELECT ${id} AS id, jsonb_object_agg(kind, n) AS reactions FROM (SELECT ${id}, kind, count(*)::integer AS n FROM ${table} GROUP BY ${id}, kind) k GROUP BY ${id}`;
+
+/** Recounts of what posts have. Cost: one pass each over comments_conversation, post_tallies and reactions. */
 const RECOUNTED_POSTS = `
-  SELECT p.id, coalesce(c.comments, 0) AS comments, coalesce(c.people, 0) AS people
-  FROM posts p LEFT JOIN (
+  SELECT p.id, coalesce(c.comments, 0) AS comments, coalesce(c.people, 0) AS people, coalesce(r.reactions, '{}') AS reactions, o.kind AS author_reaction
+  FROM posts p
+  LEFT JOIN (${recountedReactions('reactions', 'post_id')}) r ON r.id = p.id
+  LEFT JOIN reactions o ON o.post_id = p.id AND o.user_id = p.author_id
+  LEFT JOIN (
     SELECT c.post_id, count(*)::integer AS comments, count(DISTINCT c.author_id) FILTER (WHERE c.author_id <> q.author_id)::integer AS people
     FROM comments c JOIN posts q ON q.id = c.post_id WHERE c.deleted_at IS NULL GROUP BY c.post_id) c ON c.post_id = p.id`;
 
@@ -28,11 +37,7 @@ const RECOUNTED_USERS = `
   LEFT JOIN (SELECT follower_id, count(*)::integer AS n FROM follows GROUP BY follower_id) g ON g.follower_id = u.id`;
 
 /** Where each visible post should stand, by its tally and the weighting in force. */
-const SHOULD_STAND = `
-  SELECT p.id, p.author_id, lane_time(p.created_at, w.half_life_ms, w.base, greatest(k.comment, 0) * t.comment_people, greatest(-k.comment, 0) * t.comment_people)::timestamptz(3) AS lane_time
-  FROM posts p JOIN post_tallies t ON t.post_id = p.id JOIN weightings w ON w.in_force
-  CROSS JOIN LATERAL (SELECT coalesce((w.weights ->> 'comment')::bigint, 0) AS comment) k
-  WHERE p.deleted_at IS NULL`;
+const SHOULD_STAND = standingsBy('w.in_force', 'true');
 
 const orphans = (table: string, column: string, parent: string): DataCheck => ({
   name: `${table}-without-${column.replace(/_id$/, '')}`,
@@ -75,6 +80,8 @@ export const DATA_CHECKS: readonly DataCheck[] = [
       ['erasures', 'user_id'],
       ['uploads', 'user_id'],
       ['repeatable_calls', 'user_id'],
+      ['reactions', 'user_id'],
+      ['comment_reactions', 'user_id'],
     ] as const
   ).map(([table, column]) => orphans(table, column, 'users')),
   orphans('uploads', 'blob_id', 'blobs'),
@@ -92,6 +99,9 @@ export const DATA_CHECKS: readonly DataCheck[] = [
     means: 'a post has neither text nor pictures',
     sql: `SELECT p.id::text, 'nothing' AS found, 'text or pictures' AS should FROM posts p WHERE p.body = '' AND NOT EXISTS (SELECT FROM post_pictures t WHERE t.post_id = p.id)`,
   },
+  orphans('reactions', 'post_id', 'posts'),
+  orphans('comment_reactions', 'comment_id', 'comments'),
+  orphans('comment_tallies', 'comment_id', 'comments'),
   orphans('moderations', 'post_id', 'posts'),
   orphans('moderations', 'comment_id', 'comments'),
   {
@@ -129,11 +139,19 @@ export const DATA_CHECKS: readonly DataCheck[] = [
   },
   {
     name: 'post-tallies',
-    means: 'the counts of a post are not what a recount gives (comments/people)',
+    means: 'the counts of a post are not what a recount gives (comments/people/reactions/the author’s own)',
     repairs: 'post',
-    sql: `SELECT r.id::text, concat_ws('/', t.comments, t.comment_people) AS found, concat_ws('/', r.comments, r.people) AS should
+    sql: `SELECT r.id::text, concat_ws('/', t.comments, t.comment_people, t.reactions, t.author_reaction) AS found, concat_ws('/', r.comments, r.people, r.reactions, r.author_reaction) AS should
       FROM (${RECOUNTED_POSTS}) r JOIN post_tallies t ON t.post_id = r.id
-      WHERE (t.comments, t.comment_people) <> (r.comments, r.people)`,
+      WHERE (t.comments, t.comment_people, t.reactions, t.author_reaction) IS DISTINCT FROM (r.comments, r.people, r.reactions, r.author_reaction)`,
+  },
+  {
+    name: 'comment-tallies',
+    means: 'the counts of a comment are not what a recount gives',
+    repairs: 'comment',
+    sql: `SELECT coalesce(t.comment_id, r.id)::text AS id, coalesce(t.reactions, '{}')::text AS found, coalesce(r.reactions, '{}')::text AS should
+      FROM comment_tallies t FULL JOIN (${recountedReactions('comment_reactions', 'comment_id')}) r ON r.id = t.comment_id
+      WHERE coalesce(t.reactions, '{}') <> coalesce(r.reactions, '{}')`,
   },
   {
     name: 'commenters',
@@ -149,7 +167,7 @@ export const DATA_CHECKS: readonly DataCheck[] = [
     name: 'standings-missing',
     means: 'a visible post stands nowhere, so no score-ordered feed holds it',
     repairs: 'post',
-    sql: `SELECT d.id::text, 'none' AS found, d.lane_time::text AS should FROM (${SHOULD_STAND}) d LEFT JOIN standings s ON s.post_id = d.id WHERE s.post_id IS NULL`,
+    sql: `SELECT d.post_id::text AS id, 'none' AS found, d.lane_time::text AS should FROM (${SHOULD_STAND}) d LEFT JOIN standings s ON s.post_id = d.post_id WHERE s.post_id IS NULL`,
   },
   {
     name: 'standings-left-over',
@@ -161,7 +179,7 @@ export const DATA_CHECKS: readonly DataCheck[] = [
     name: 'standings-wrong',
     means: 'a post does not stand at its lane time by the weighting in force, or under another author',
     repairs: 'post',
-    sql: `SELECT d.id::text, s.lane_time::text AS found, d.lane_time::text AS should FROM (${SHOULD_STAND}) d JOIN standings s ON s.post_id = d.id
+    sql: `SELECT d.post_id::text AS id, s.lane_time::text AS found, d.lane_time::text AS should FROM (${SHOULD_STAND}) d JOIN standings s ON s.post_id = d.post_id
       WHERE (s.lane_time, s.author_id) <> (d.lane_time, d.author_id)`,
   },
 ];

@@ -14,9 +14,18 @@ export const REPAIR_POSTS: readonly string[] = [
    FROM (SELECT p.id, coalesce(sum(c.n), 0)::integer AS comments, count(c.user_id) FILTER (WHERE c.user_id <> p.author_id)::integer AS people
          FROM posts p LEFT JOIN post_commenters c ON c.post_id = p.id WHERE p.id = ANY ($1) GROUP BY p.id) r
    WHERE t.post_id = r.id`,
-  `UPDATE standings_1 s SET author_id = p.author_id FROM posts p WHERE p.id = s.post_id AND s.post_id = ANY ($1) AND s.author_id <> p.author_id`,
-  `DELETE FROM standings_1 s WHERE s.post_id = ANY ($1) AND NOT EXISTS (SELECT FROM posts p WHERE p.id = s.post_id)`,
+  `UPDATE post_tallies t SET reactions = coalesce((SELECT jsonb_object_agg(kind, n) FROM (SELECT kind, count(*) AS n FROM reactions r WHERE r.post_id = t.post_id GROUP BY kind) k), '{}'),
+     author_reaction = (SELECT r.kind FROM reactions r JOIN posts p ON p.id = r.post_id AND p.author_id = r.user_id WHERE r.post_id = t.post_id)
+   WHERE t.post_id = ANY ($1)`,
   `SELECT set_standings($1)`,
+];
+
+/** Derives the tallies of comments ($1) again. */
+export const REPAIR_COMMENTS: readonly string[] = [
+  `INSERT INTO comment_tallies (comment_id) SELECT id FROM comments WHERE id = ANY ($1) ON CONFLICT DO NOTHING`,
+  `SELECT FROM comment_tallies WHERE comment_id = ANY ($1) ORDER BY comment_id FOR NO KEY UPDATE`,
+  `UPDATE comment_tallies t SET reactions = coalesce((SELECT jsonb_object_agg(kind, n) FROM (SELECT kind, count(*) AS n FROM comment_reactions r WHERE r.comment_id = t.comment_id GROUP BY kind) k), '{}')
+   WHERE t.comment_id = ANY ($1)`,
 ];
 
 /** Derives the tallies of users ($1) again. */

@@ -3,11 +3,12 @@ import type { DataSource } from 'typeorm';
 import { inTransaction } from '../database/transaction.js';
 import { DATA_CHECKS, type DataCheck } from './checks.js';
 import { ownFieldChecks } from './own-fields.js';
-import { REPAIR_POSTS, REPAIR_USERS } from './repair.js';
+import { REPAIR_COMMENTS, REPAIR_POSTS, REPAIR_USERS } from './repair.js';
 
 const EXAMPLES = 3;
 const BATCH = 500;
 const CURSOR_ROWS = 5_000;
+const REPAIRS = { post: REPAIR_POSTS, comment: REPAIR_COMMENTS, user: REPAIR_USERS };
 
 /** One example of a finding. */
 export interface Example {
@@ -107,7 +108,7 @@ function wholeTables<T>(dataSource: DataSource, sql: string, parameters: unknown
 
 /** Mends what one check finds, a batch of ids at a time, until it finds nothing new. */
 async function repair(dataSource: DataSource, { sql, repairs }: DataCheck): Promise<number> {
-  const statements = repairs === 'post' ? REPAIR_POSTS : REPAIR_USERS;
+  const statements = REPAIRS[repairs!];
   let [repaired, after] = [0, ''];
   for (;;) {
     const rows = await wholeTables<{ id: string }[]>(

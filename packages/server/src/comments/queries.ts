@@ -1,10 +1,13 @@
-import type { FieldValues, Model } from '@gather-lane/core';
+import type { FieldValues, Model, ReactionCounts } from '@gather-lane/core';
 import { fieldsColumn, setFields } from '../model/field-columns.js';
 import { AUTHOR_COLUMNS, type AuthorColumns } from '../users/queries.js';
 import { notKeptAway, seenBy } from '../users/visibility.js';
 
-const shown = (model: Model) =>
-  `c.id, c.post_id, c.parent_id, c.body, c.version, c.created_at, c.edited_at, ${AUTHOR_COLUMNS}, ${fieldsColumn(model, 'comments', 'c')}`;
+const shown = (model: Model, viewer: string) =>
+  `c.id, c.post_id, c.parent_id, c.body, c.version, c.created_at, c.edited_at, ${AUTHOR_COLUMNS}, ${fieldsColumn(model, 'comments', 'c')},
+   (SELECT t.reactions FROM comment_tallies t WHERE t.comment_id = c.id) AS reactions,
+   (SELECT r.kind FROM comment_reactions r WHERE r.comment_id = c.id AND r.user_id = ${viewer}::uuid) AS reaction,
+   (SELECT w.weights FROM weightings w WHERE w.in_force) AS weights`;
 
 type Nullable<T> = { readonly [K in keyof T]: T[K] | null };
 
@@ -18,6 +21,10 @@ export interface CommentRow extends Nullable<AuthorColumns> {
   readonly created_at: Date;
   readonly edited_at: Date | null;
   readonly fields: FieldValues | null;
+  /** Null for one that nobody ever reacted to. */
+  readonly reactions: ReactionCounts | null;
+  readonly reaction: string | null;
+  readonly weights: Record<string, number>;
 }
 
 const past = { newest: '<', oldest: '>' };
@@ -26,16 +33,16 @@ const way = { newest: 'DESC', oldest: 'ASC' };
 /**
  * A page of the conversation below a post, as the viewer ($5) reads it: nothing by whom they keep away from, and a
  * marker for each comment with answers whose author's account is gone. Cost: a range of comments_conversation and one
- * of comments_markers, and a few probes for each author.
+ * of comments_markers, and a few probes for each comment.
  */
 export const listComments = (model: Model, sort: 'newest' | 'oldest'): string => {
   const range = `c.post_id = $1 AND ($2::timestamptz IS NULL OR (c.created_at, c.id) ${past[sort]} ($2, $3::uuid))`;
   const order = (alias: string) => `ORDER BY ${alias}created_at ${way[sort]}, ${alias}id ${way[sort]} LIMIT $4`;
   return `
-  (SELECT ${shown(model)} FROM comments c JOIN users a ON a.id = c.author_id
+  (SELECT ${shown(model, '$5')} FROM comments c JOIN users a ON a.id = c.author_id
    WHERE ${range} AND c.deleted_at IS NULL AND ${seenBy('a', '$5')} AND ${notKeptAway('a', '$5')} ${order('c.')})
   UNION ALL
-  (SELECT ${shown(model)} FROM comments c LEFT JOIN users a ON false WHERE ${range} AND c.author_id IS NULL ${order('c.')})
+  (SELECT ${shown(model, '$5')} FROM comments c LEFT JOIN users a ON false WHERE ${range} AND c.author_id IS NULL ${order('c.')})
   ${order('')}`;
 };
 
@@ -44,7 +51,7 @@ const VISIBLE_POST = (viewer: string) =>
 
 /** One comment that the viewer ($2) may see, of a post that they may see. */
 export const commentById = (model: Model): string => `
-  SELECT ${shown(model)}
+  SELECT ${shown(model, '$2')}
   FROM comments c JOIN users a ON a.id = c.author_id
   WHERE c.id = $1 AND c.deleted_at IS NULL AND ${seenBy('a', '$2')} AND ${VISIBLE_POST('$2')}`;
 

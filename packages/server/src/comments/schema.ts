@@ -2,7 +2,8 @@ import type { Model } from '@gather-lane/core';
 import { Type } from 'typebox';
 import { closed, Instant, orNull, personText, ref, Uuid, type Of } from '../http/schemas.js';
 import { fieldsBody, fieldsReply } from '../model/field-schemas.js';
-import { CanSchema, ReactionTallies } from '../posts/schema.js';
+import { CanSchema } from '../posts/schema.js';
+import { Net, OwnReaction, ReactionTallies } from '../reactions/schema.js';
 import { AuthorSchema } from '../users/schema.js';
 
 /** A comment as it is shown. */
@@ -18,8 +19,8 @@ export const CommentSchema = Type.Object(
     createdAt: Instant,
     editedAt: orNull(Instant),
     version: Type.Integer({ description: 'Counts the edits; the `ETag`' }),
-    tallies: Type.Object({ reactions: ReactionTallies }),
-    reaction: orNull(Type.String({ description: 'The caller’s own reaction' })),
+    tallies: Type.Object({ reactions: ReactionTallies, net: Net }),
+    reaction: OwnReaction,
     can: CanSchema,
     fields: fieldsReply('comments'),
   },

@@ -2,6 +2,7 @@ import {
   canOf,
   columnOf,
   decide,
+  netOf,
   visibleFields,
   type Caller,
   type FieldValues,
@@ -157,8 +158,8 @@ export class Comments {
       createdAt: row.created_at.toISOString(),
       editedAt: row.edited_at?.toISOString() ?? null,
       version: row.version,
-      tallies: { reactions: {} },
-      reaction: null,
+      tallies: { reactions: row.reactions ?? {}, net: netOf(row.reactions ?? {}, row.weights) },
+      reaction: row.reaction,
       can: canOf(caller, row.author_id),
       fields: visibleFields(this.#model, 'comments', row.fields, caller, row.author_id),
     };

@@ -53,6 +53,10 @@ export function loadConfig(sources: ConfigSources): Loaded {
   for (const [dotted, value] of Object.entries(sources.flags ?? {}))
     if (value !== undefined) put(values, dotted.split('.'), value);
   check(values, (pointer) => `the configuration, ${pointer.slice(1).replaceAll('/', '.')}`);
+  const kinds = ((values.reactions ?? []) as { name: string }[]).map(({ name }) => name);
+  const twice = kinds.find((name, i) => kinds.indexOf(name) !== i);
+  if (twice !== undefined)
+    throw new ConfigError(`${placeOf(path, document, lines, '/reactions')}: "reactions" names "${twice}" twice.`);
   const model = modelOf(values, (pointer) => placeOf(path, document, lines, pointer));
   return { config: { ...withDefaults(values), model }, file: document ? path : null, environment };
 }

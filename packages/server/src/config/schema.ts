@@ -173,6 +173,22 @@ export const ConfigSchema = Type.Object(
       },
       closed,
     ),
+    reactions: Type.Array(
+      Type.Object(
+        {
+          name: Type.String({ pattern: '^(?!comment$)[a-z][a-z0-9_]{0,23}$', description: 'As calls name it.' }),
+          label: Type.String({ minLength: 1, maxLength: 30, description: 'As people read it.' }),
+        },
+        closed,
+      ),
+      {
+        default: [
+          { name: 'like', label: 'Like' },
+          { name: 'dislike', label: 'Dislike' },
+        ],
+        description: 'Kinds of reaction. How much each lifts a post is in the weighting.',
+      },
+    ),
     model: Type.Optional(ModelSchema),
     log: Type.Object(
       {

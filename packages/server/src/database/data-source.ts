@@ -17,7 +17,8 @@ import { ThrowAwayUser } from '../ownership/throw-away-user.entity.js';
 import { PasswordReset } from '../password-resets/password-reset.entity.js';
 import { PostVersion } from '../posts/post-version.entity.js';
 import { Post } from '../posts/post.entity.js';
-import { PostCommenter, PostTally, UserTally } from '../tallies/tally.entity.js';
+import { CommentTally, PostCommenter, PostTally, UserTally } from '../tallies/tally.entity.js';
+import { CommentReaction, Reaction } from '../reactions/reaction.entity.js';
 import { RefusedAttempt } from '../refusals/refused-attempt.entity.js';
 import { RepeatableCall } from '../repeats/repeatable-call.entity.js';
 import { SignInAttempt } from '../sessions/sign-in-attempt.entity.js';
@@ -27,7 +28,7 @@ import { Credential } from '../users/credential.entity.js';
 import { Erasure } from '../users/deletion/erasure.entity.js';
 import { ReservedHandle } from '../users/reserved-handle.entity.js';
 import { User } from '../users/user.entity.js';
-import { WeightingRow } from '../weighting/weighting.entity.js';
+import { Restand, WeightingRow } from '../weighting/weighting.entity.js';
 import type { DatabaseAddress } from './address.js';
 import { Accounts1764000000001 } from './migrations/1764000000001-accounts.js';
 import { Posts1764000000002 } from './migrations/1764000000002-posts.js';
@@ -39,6 +40,8 @@ import { People1764000000007 } from './migrations/1764000000007-people.js';
 import { SignIn1764000000008 } from './migrations/1764000000008-sign-in.js';
 import { Media1764000000009 } from './migrations/1764000000009-media.js';
 import { ThrowAwayUsers1764000000010 } from './migrations/1764000000010-throw-away-users.js';
+import { Reactions1764000000011 } from './migrations/1764000000011-reactions.js';
+import { Weightings1764000000012 } from './migrations/1764000000012-weightings.js';
 import { SnakeNaming } from './naming.js';
 
 /** Every entity of the product's model. */
@@ -76,6 +79,10 @@ export const ENTITIES = [
   PostVersion,
   RepeatableCall,
   ThrowAwayUser,
+  Reaction,
+  CommentReaction,
+  CommentTally,
+  Restand,
 ];
 
 /** The product's migrations, oldest first. */
@@ -90,6 +97,8 @@ export const MIGRATIONS = [
   SignIn1764000000008,
   Media1764000000009,
   ThrowAwayUsers1764000000010,
+  Reactions1764000000011,
+  Weightings1764000000012,
 ];
 
 /** Name of the table that remembers which of our migrations have run. */

@@ -65,11 +65,11 @@ describe('migrations', () => {
     await dataSource.query(`INSERT INTO gather_lane_migrations (timestamp, name) VALUES (1, 'FromTheFuture')`);
     expect(await migrationState(dataSource)).toBe('newer');
     await dataSource.query(
-      `DELETE FROM gather_lane_migrations WHERE name IN ('FromTheFuture', 'ThrowAwayUsers1764000000010')`,
+      `DELETE FROM gather_lane_migrations WHERE name IN ('FromTheFuture', 'Weightings1764000000012')`,
     );
     expect(await migrationState(dataSource)).toBe('pending');
     await dataSource.query(
-      `INSERT INTO gather_lane_migrations (timestamp, name) VALUES (1764000000010, 'ThrowAwayUsers1764000000010')`,
+      `INSERT INTO gather_lane_migrations (timestamp, name) VALUES (1764000000010, 'Weightings1764000000012')`,
     );
   });
 

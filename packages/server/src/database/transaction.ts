@@ -21,17 +21,20 @@ const DEADLOCK = '40P01';
 const SERIALIZATION = '40001';
 
 /**
- * Runs work in one transaction. A deadlock or a serialization failure is tried once more: our own
- * writes take their locks in one order, but hand-written SQL on the same tables may not.
+ * Does something once more after a deadlock or a serialization failure: our own writes take their locks in one order, but
+ * hand-written SQL on the same tables may not.
  */
-export async function inTransaction<T>(
-  dataSource: DataSource,
-  work: (manager: EntityManager) => Promise<T>,
-): Promise<T> {
+export async function retried<T>(work: () => Promise<T>): Promise<T> {
   try {
-    return await dataSource.transaction(work);
+    return await work();
   } catch (error) {
-    if (![DEADLOCK, SERIALIZATION].includes(sqlState(error) ?? '')) throw error;
-    return dataSource.transaction(work);
+    const state = sqlState(error);
+    if (state !== DEADLOCK && state !== SERIALIZATION) throw error;
+    return work();
   }
+}
+
+/** Runs work in one transaction; see `retried`. */
+export function inTransaction<T>(dataSource: DataSource, work: (manager: EntityManager) => Promise<T>): Promise<T> {
+  return retried(() => dataSource.transaction(work));
 }

@@ -10,10 +10,11 @@ import {
   type ModelTableName,
 } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
+import type { Config } from '../config/schema.js';
 import { hashPassword } from '../sessions/passwords.js';
 
 /** Rows in one statement: enough to be quick, few enough for the progress to be seen. */
-const BATCH = 100;
+const BATCH = 250;
 const OWN_FIELDS_SEED = 1812;
 
 interface Table {
@@ -38,10 +39,13 @@ export async function isDemoLoaded(dataSource: DataSource): Promise<boolean> {
  */
 export async function loadDemo(
   dataSource: DataSource,
-  model: Model,
+  { model, reactions }: Pick<Config, 'model' | 'reactions'>,
   progress: (done: number, total: number) => void,
 ): Promise<void> {
-  const demo = makeDemo(Date.now());
+  const demo = makeDemo(
+    Date.now(),
+    reactions.map(({ name }) => name),
+  );
   // One hash for all: the password is published, and sixty hashes would take longer than all the rows.
   const passwordHash = await hashPassword(DEMO_PASSWORD);
   const plain: Table[] = [
@@ -93,6 +97,16 @@ export async function loadDemo(
         created_at: 'timestamptz',
       },
       rows: demo.comments.map((c) => [c.id, c.postId, c.parentId, c.authorId, c.body, at(c.createdAt)]),
+    },
+    {
+      name: 'reactions',
+      columns: { post_id: 'uuid', user_id: 'uuid', kind: 'text', created_at: 'timestamptz' },
+      rows: demo.reactions.map((r) => [r.postId, r.userId, r.kind, at(r.createdAt)]),
+    },
+    {
+      name: 'comment_reactions',
+      columns: { comment_id: 'uuid', user_id: 'uuid', kind: 'text', created_at: 'timestamptz' },
+      rows: demo.commentReactions.map((r) => [r.commentId, r.userId, r.kind, at(r.createdAt)]),
     },
   ];
   const tables = plain.map((table) => withOwnFields(table, model));

@@ -1,6 +1,7 @@
 import type { Removal } from '@gather-lane/core';
+import { COUNT_COLUMNS, type CountColumns } from '../tallies/queries.js';
 import { seenBy } from '../users/visibility.js';
-import { standingsTable } from '../weighting/queries.js';
+import { standingsTable } from '../weighting/standings.js';
 
 /** The two orders of a feed. */
 export type FeedOrder = 'recent' | 'score';
@@ -140,7 +141,7 @@ export function feedNewer(order: FeedOrder, weighting: number): string {
 
 /** Where one post stands to one viewer: for `place`. Cost: a handful of primary-key probes. */
 export const PLACE_FACTS = `
-  SELECT p.id, p.author_id, a.handle, p.created_at, p.deleted_at, p.removal, t.comment_people, f.created_at AS since,
+  SELECT p.id, p.author_id, a.handle, p.created_at, p.deleted_at, p.removal, ${COUNT_COLUMNS}, f.created_at AS since,
     EXISTS (SELECT FROM mutes WHERE muter_id = $1 AND muted_id = p.author_id) AS muted,
     EXISTS (SELECT FROM blocks WHERE blocker_id = $1 AND blocked_id = p.author_id) AS blocked,
     ${seenBy('a', '$1')} AS seen
@@ -151,7 +152,7 @@ export const PLACE_FACTS = `
   WHERE p.id = $2`;
 
 /** A row of that statement. */
-export interface PlaceRow {
+export interface PlaceRow extends CountColumns {
   readonly id: string;
   readonly author_id: string;
   readonly handle: string;
@@ -161,7 +162,6 @@ export interface PlaceRow {
   readonly muted: boolean;
   readonly blocked: boolean;
   readonly seen: boolean;
-  readonly comment_people: number;
   readonly since: Date | null;
 }
 

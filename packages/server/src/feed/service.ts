@@ -1,9 +1,11 @@
 import {
   explainPlace,
+  peopleOf,
   readFeedCursor,
   writeFeedCursor,
   type Caller,
   type FeedCursor,
+  type People,
   type Position,
   type Source,
 } from '@gather-lane/core';
@@ -11,6 +13,7 @@ import type { DataSource } from 'typeorm';
 import type { SignedIn } from '../http/principal.js';
 import { Problem } from '../http/problem.js';
 import type { Posts, PostWithPeople } from '../posts/service.js';
+import { toCounts } from '../tallies/queries.js';
 import type { WeightingInForce } from '../weighting/queries.js';
 import {
   feedNewer,
@@ -133,7 +136,7 @@ export class Feed {
       const [reason, why] = absence;
       return { postId, inFeed: false, reason, place: null, sentence: `Not in the feed: ${why}.` };
     }
-    const place = explain(row.created_at, row.handle, own, row.since, { comment: row.comment_people }, weighting);
+    const place = explain(row.created_at, row.handle, own, row.since, peopleOf(toCounts(row)), weighting);
     return { postId, inFeed: true, reason: null, place, sentence: place.sentence };
   }
 
@@ -182,7 +185,7 @@ function explain(
   handle: string,
   own: boolean,
   since: Date | null,
-  people: { comment: number },
+  people: People,
   weighting: WeightingInForce,
 ): PlaceView {
   const source: Source = own || !since ? { own: true } : { own: false, handle, since: since.getTime() };

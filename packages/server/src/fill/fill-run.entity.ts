@@ -18,6 +18,13 @@ export class FillRun {
   @Column({ type: 'integer' })
   comments!: number;
 
+  @Column({ type: 'integer', default: 0 })
+  reactions!: number;
+
+  /** The kinds of reaction as they were configured. */
+  @Column({ type: 'text', array: true, default: [] })
+  kinds!: string[];
+
   @Column({ type: 'integer' })
   days!: number;
 

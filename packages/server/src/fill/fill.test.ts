@@ -3,7 +3,16 @@ import { checkData } from '../check/service.js';
 import { startTestService, type TestService } from '../tests/test-service.js';
 import { empty, fill, type FillOrder, type FillProgress } from './load.js';
 
-const order: FillOrder = { users: 150, posts: 9_000, follows: 1_500, comments: 3_000, days: 20, seed: 5 };
+const order: FillOrder = {
+  users: 150,
+  posts: 9_000,
+  follows: 1_500,
+  comments: 3_000,
+  reactions: 6_000,
+  kinds: ['like', 'dislike'],
+  days: 20,
+  seed: 5,
+};
 const quiet = { amongReal: false, model: [], progress: () => undefined };
 
 let service: TestService;

@@ -15,11 +15,12 @@ import { copyRows } from '../database/copy.js';
 import { refuseRealAccounts } from '../database/real-accounts.js';
 import { modelState } from '../model/migration/plan.js';
 import { hashPassword } from '../sessions/passwords.js';
+import { liveStandings } from '../weighting/queries.js';
 import { FillRun } from './fill-run.entity.js';
 
 /** At most so many of the users who are there write the posts of a fill that makes none of its own. */
 const MOST_CAST = 500_000;
-const TABLES = ['users', 'credentials', 'follows', 'posts', 'comments', 'user_tallies', 'post_tallies', 'standings_1'];
+const TABLES = ['users', 'credentials', 'follows', 'posts', 'comments', 'reactions', 'user_tallies', 'post_tallies'];
 
 /** A fill that cannot be done; the message says why. */
 export class FillRefused extends Error {
@@ -74,7 +75,7 @@ export async function fill(
 }
 
 async function begin(dataSource: DataSource, order: FillOrder, model: Model): Promise<FillRun> {
-  const run = dataSource.manager.create(FillRun, { ...order, batches: 0 });
+  const run = dataSource.manager.create(FillRun, { ...order, kinds: [...order.kinds], batches: 0 });
   await dataSource.manager.save(run);
   const saved = await dataSource.manager.findOneByOrFail(FillRun, { id: run.id });
   try {
@@ -99,15 +100,16 @@ async function lastUnfinished(dataSource: DataSource): Promise<FillRun> {
 
 async function makerOf(
   dataSource: DataSource,
-  { id, users, posts, follows, comments, days, seed, startedAt }: FillRun,
+  { id, startedAt, batches: _, done: __, ...run }: FillRun,
   model: Model,
 ): Promise<Fill> {
+  const { users, posts } = run;
   const there =
     users > 0 ? [] : await dataSource.query<{ id: string }[]>(`SELECT id FROM users ORDER BY id LIMIT ${MOST_CAST}`);
   const cast: Cast = { size: there.length, idAt: (index) => there[index]!.id };
   if (users === 0 && posts > 0 && there.length === 0)
     throw new FillRefused('There is nobody who could post: make users too (--users 50).');
-  return new Fill({ users, posts, follows, comments, days, seed, run: id, now: startedAt.getTime() }, cast, model);
+  return new Fill({ ...run, run: id, now: startedAt.getTime() }, cast, model);
 }
 
 async function load(
@@ -128,7 +130,8 @@ async function load(
     progress({ phase: maker.phase(index), batch: index + 1, batches: maker.batches, rows: total });
   }
   // Fresh statistics and visibility, so that the first pages are as quick as later ones.
-  for (const table of TABLES) await runner.query(`VACUUM (ANALYZE) ${table}`);
+  for (const table of [...TABLES, ...(await liveStandings(runner.manager))])
+    await runner.query(`VACUUM (ANALYZE) ${table}`);
   return { run: run.id, rows };
 }
 
@@ -185,9 +188,10 @@ function* withInstants(rows: TableRows['rows'], instants: boolean[], extra: stri
  */
 export async function empty(dataSource: DataSource, options: { amongReal: boolean }): Promise<void> {
   if (!options.amongReal) await refuseRealAccounts(dataSource);
+  const standings = await liveStandings(dataSource.manager);
   await dataSource.query(`
     TRUNCATE users, credentials, identities, provider_sign_ins, password_resets, sign_in_attempts, sessions, reserved_handles,
              erasures, mutes, blocks, posts, follows, comments, moderations, refused_attempts, blobs, uploads,
              post_pictures, post_versions, repeatable_calls, throw_away_users, user_tallies, post_tallies,
-             post_commenters, standings_1, standing_drops, fill_runs RESTART IDENTITY`);
+             post_commenters, reactions, comment_reactions, comment_tallies, ${standings.join(', ')}, restand, standing_drops, fill_runs RESTART IDENTITY`);
 }

@@ -24,6 +24,7 @@ import { operatorRoutes } from '../operator/routes.js';
 import { ownershipRoutes } from '../ownership/routes.js';
 import { passwordResetRoutes } from '../password-resets/routes.js';
 import { postRoutes } from '../posts/routes.js';
+import { reactionRoutes } from '../reactions/routes.js';
 import { refusalRoutes } from '../refusals/routes.js';
 import type { Services } from '../services.js';
 import { sessionRoutes } from '../sessions/routes.js';
@@ -160,6 +161,7 @@ function routes(app: App, services: Services): void {
   postRoutes(app, services);
   atomRoutes(app, services);
   commentRoutes(app, services);
+  reactionRoutes(app, services);
   moderationRoutes(app, services);
   followRoutes(app, services);
   blockRoutes(app, services);

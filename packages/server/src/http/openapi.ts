@@ -26,6 +26,7 @@ export async function useOpenApi(app: FastifyInstance, config: Config, base: () 
         { name: 'feed', description: 'The following feed' },
         { name: 'posts', description: 'Posts' },
         { name: 'comments', description: 'The conversation below posts' },
+        { name: 'reactions', description: 'What people think of posts and comments' },
         { name: 'follows', description: 'Who follows whom' },
         { name: 'users', description: 'Profiles' },
         { name: 'accounts', description: 'Signing up, in and out' },
@@ -63,11 +64,11 @@ export async function useOpenApi(app: FastifyInstance, config: Config, base: () 
 }
 
 /** What only our own validator and this document read of a schema. */
-const OURS = ['$id', 'x-storable', 'x-own-fields', 'x-written-fields'];
+const OURS = ['$id', 'x-configured', 'x-storable', 'x-own-fields', 'x-written-fields'];
 
 /**
  * The document, for the route and for generating the client.
- * @param openFields leaves own fields open, for a client that knows nothing of anybody's model file
+ * @param openFields leaves own fields and configured words open, for a client that knows nothing of anybody's configuration
  */
 export function openApiDocument(app: FastifyInstance, config: Config, base: string, openFields = false): Json {
   const document = JSON.parse(JSON.stringify(app.swagger())) as Json;
@@ -84,6 +85,7 @@ function tidy(value: unknown, config: Config, openFields: boolean): unknown {
   // Which fields are for the operator alone is for the operator alone to know.
   if ((value as Json)['x-operator-only'] || ((value as Json)['x-written-fields'] && openFields))
     return { type: 'object', additionalProperties: true };
+  if ((value as Json)['x-configured'] && openFields) delete out.enum;
   const own = (value as Json)['x-own-fields'];
   if (typeof own === 'string') Object.assign(out, describeFieldsReply(model, own as ModelTableName));
   // A parameter with a default need not be sent.

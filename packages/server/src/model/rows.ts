@@ -39,11 +39,25 @@ const PUBLIC: Record<string, readonly string[]> = {
   ],
   follows: ['follower_id', 'followee_id', 'created_at'],
   user_tallies: ['user_id', 'posts', 'followers', 'following'],
-  post_tallies: ['post_id', 'comments', 'comment_people'],
+  post_tallies: ['post_id', 'comments', 'comment_people', 'reactions', 'author_reaction'],
+  comment_tallies: ['comment_id', 'reactions'],
+  reactions: ['post_id', 'user_id', 'kind', 'created_at'],
+  comment_reactions: ['comment_id', 'user_id', 'kind', 'created_at'],
+  restand: ['post_id'],
   post_commenters: ['post_id', 'user_id', 'n'],
-  standings_1: ['post_id', 'author_id', 'lane_time'],
+  standings: ['post_id', 'author_id', 'lane_time'],
   standing_drops: ['post_id', 'xid', 'from_lane_time', 'dropped_at'],
-  weightings: ['id', 'half_life_ms', 'base', 'weights', 'in_force', 'created_at'],
+  weightings: [
+    'id',
+    'half_life_ms',
+    'base',
+    'weights',
+    'in_force',
+    'state',
+    'created_at',
+    'in_force_from',
+    'in_force_until',
+  ],
   credentials: ['user_id', 'demo'],
   sessions: ['id', 'user_id', 'acting', 'by_cookie', 'created_at', 'ended_at', 'end_reason'],
   sign_in_attempts: ['n', 'last_at'],
@@ -68,6 +82,9 @@ const PUBLIC: Record<string, readonly string[]> = {
   model_steps: ['migration_id', 'n', 'field', 'does', 'begun_at', 'ended_at', 'rows'],
   live_services: ['id', 'host', 'pid', 'started_at', 'seen_at'],
 };
+
+/** Every weighting has a table of standings, all alike. */
+const sharedName = (table: string): string => table.replace(/^standings_\d+$/, 'standings');
 
 /** Columns whose values leave the database for nobody. */
 const SECRET: Record<string, readonly string[]> = {
@@ -210,7 +227,7 @@ export class ModelRows {
   #showing(table: string, column: string): Showing {
     if (SECRET[table]?.includes(column)) return 'secret';
     const own = this.#model.find((field) => field.table === table && columnOf(field.name) === column);
-    const isPublic = own ? own.audience === 'anyone' : (PUBLIC[table] ?? []).includes(column);
+    const isPublic = own ? own.audience === 'anyone' : (PUBLIC[sharedName(table)] ?? []).includes(column);
     return isPublic || this.#reveal ? 'shown' : 'masked';
   }
 }

@@ -35,6 +35,7 @@ const SNAPSHOT = `
     'follows', (SELECT jsonb_agg(to_jsonb(t) ORDER BY followee_id) FROM follows t WHERE follower_id = $1),
     'mutes', (SELECT jsonb_agg(to_jsonb(t) ORDER BY muted_id) FROM mutes t WHERE muter_id = $1),
     'blocks', (SELECT jsonb_agg(to_jsonb(t) ORDER BY blocked_id) FROM blocks t WHERE blocker_id = $1),
+    'reactions', (SELECT jsonb_agg(to_jsonb(t) ORDER BY post_id) FROM reactions t WHERE user_id = $1),
     'pictures', (SELECT jsonb_agg(to_jsonb(t) ORDER BY t.post_id, t.position) FROM post_pictures t JOIN posts p ON p.id = t.post_id WHERE p.author_id = $1)
   )::text AS snapshot`;
 

@@ -2,6 +2,7 @@ import type { FieldValues, Model } from '@gather-lane/core';
 import { fieldsColumn, setFields } from '../model/field-columns.js';
 import type { PictureJson } from '../media/picture.js';
 import { PICTURE_JSON } from '../media/queries.js';
+import { COUNT_COLUMNS, type CountColumns } from '../tallies/queries.js';
 import { AUTHOR_COLUMNS, type AuthorColumns } from '../users/queries.js';
 import { notKeptAway, seenBy } from '../users/visibility.js';
 
@@ -11,29 +12,33 @@ const PICTURES = `(
 
 /**
  * Posts by id, in the order of the ids, as far as the viewer ($2) may see them, with all that a page shows of them.
- * Cost: five primary-key probes for each post, and two for each picture.
+ * Cost: six primary-key probes for each post, and two for each picture.
  */
 export const postsById = (model: Model): string => `
-  SELECT p.id, p.body, p.version, p.created_at, p.edited_at, ${AUTHOR_COLUMNS}, t.comments, t.comment_people, s.lane_time,
+  SELECT p.id, p.body, p.version, p.created_at, p.edited_at, ${AUTHOR_COLUMNS}, t.comments, ${COUNT_COLUMNS}, s.lane_time,
+    r.kind AS reaction, w.weights,
     ${fieldsColumn(model, 'posts', 'p')}, ${PICTURES}
   FROM unnest($1::uuid[]) WITH ORDINALITY AS i (id, place)
   JOIN posts p ON p.id = i.id AND p.deleted_at IS NULL
   JOIN users a ON a.id = p.author_id
   JOIN post_tallies t ON t.post_id = p.id
   JOIN standings s ON s.post_id = p.id
+  JOIN weightings w ON w.in_force
+  LEFT JOIN reactions r ON r.post_id = p.id AND r.user_id = $2::uuid
   WHERE ${seenBy('a', '$2')}
   ORDER BY i.place`;
 
 /** A row of that statement. */
-export interface PostRow extends AuthorColumns {
+export interface PostRow extends AuthorColumns, CountColumns {
   readonly id: string;
   readonly body: string;
   readonly version: number;
   readonly created_at: Date;
   readonly edited_at: Date | null;
   readonly comments: number;
-  readonly comment_people: number;
   readonly lane_time: Date;
+  readonly reaction: string | null;
+  readonly weights: Record<string, number>;
   readonly fields: FieldValues | null;
   readonly pictures: PictureJson[] | null;
 }

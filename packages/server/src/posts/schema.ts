@@ -3,6 +3,7 @@ import { Type } from 'typebox';
 import { closed, Instant, orNull, personText, ref, Uuid, type Of } from '../http/schemas.js';
 import { fieldsBody, fieldsReply } from '../model/field-schemas.js';
 import { PictureSchema } from '../media/picture.js';
+import { Net, OwnReaction, ReactionTallies } from '../reactions/schema.js';
 import { AuthorSchema } from '../users/schema.js';
 
 /** What the caller may do with something; the console shows nothing that this does not allow. */
@@ -10,9 +11,6 @@ export const CanSchema = Type.Object(
   { edit: Type.Boolean(), delete: Type.Boolean(), withhold: Type.Boolean() },
   { description: 'What the caller may do with it' },
 );
-
-/** Counts of reactions by kind. */
-export const ReactionTallies = Type.Record(Type.String(), Type.Integer());
 
 /** A post as it is shown. */
 export const PostSchema = Type.Object(
@@ -24,8 +22,8 @@ export const PostSchema = Type.Object(
     createdAt: Instant,
     editedAt: orNull(Instant),
     version: Type.Integer({ description: 'Counts the edits; the `ETag`' }),
-    tallies: Type.Object({ comments: Type.Integer(), reactions: ReactionTallies }),
-    reaction: orNull(Type.String({ description: 'The caller’s own reaction' })),
+    tallies: Type.Object({ comments: Type.Integer(), reactions: ReactionTallies, net: Net }),
+    reaction: OwnReaction,
     can: CanSchema,
     laneTime: Type.String({
       format: 'date-time',

@@ -1,4 +1,15 @@
-import { canOf, decide, visibleFields, type Caller, type FieldValues, type Model, type Owned } from '@gather-lane/core';
+import {
+  canOf,
+  decide,
+  netOf,
+  peopleOf,
+  visibleFields,
+  type Caller,
+  type FieldValues,
+  type Model,
+  type Owned,
+  type People,
+} from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { inTransaction } from '../database/transaction.js';
@@ -7,6 +18,7 @@ import { invalid, Problem, refusalProblem } from '../http/problem.js';
 import type { PublicAddress } from '../http/public-address.js';
 import { fieldColumns, withFieldProblems } from '../model/field-columns.js';
 import { toPicture } from '../media/picture.js';
+import { toCounts } from '../tallies/queries.js';
 import { toAuthor } from '../users/queries.js';
 import { viewerOf } from '../users/visibility.js';
 import {
@@ -27,7 +39,7 @@ import type { PostView, VersionView } from './schema.js';
 /** A post as the caller sees it, with the engagement that lifts it. */
 export interface PostWithPeople {
   readonly post: PostView;
-  readonly people: { readonly comment: number };
+  readonly people: People;
 }
 
 /** A picture that a post is to show. */
@@ -99,7 +111,7 @@ export class Posts {
   async viewAll(ids: string[], caller: Caller): Promise<PostWithPeople[]> {
     if (ids.length === 0) return [];
     const rows = await this.#dataSource.query<PostRow[]>(postsById(this.#model), [ids, viewerOf(caller)]);
-    return rows.map((row) => ({ post: this.#toView(row, caller), people: { comment: row.comment_people } }));
+    return rows.map((row) => ({ post: this.#toView(row, caller), people: peopleOf(toCounts(row)) }));
   }
 
   /** A page of everybody's posts, or of one author's. */
@@ -202,8 +214,8 @@ export class Posts {
       createdAt: row.created_at.toISOString(),
       editedAt: row.edited_at?.toISOString() ?? null,
       version: row.version,
-      tallies: { comments: row.comments, reactions: {} },
-      reaction: null,
+      tallies: { comments: row.comments, reactions: row.reactions, net: netOf(row.reactions, row.weights) },
+      reaction: row.reaction,
       can: canOf(caller, row.author_id),
       laneTime: row.lane_time.toISOString(),
       url: this.#address.to(`/v1/posts/${row.id}`),

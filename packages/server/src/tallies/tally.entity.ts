@@ -1,4 +1,5 @@
 import { Column, Entity, JoinColumn, OneToOne, PrimaryColumn, type Relation } from 'typeorm';
+import { Comment } from '../comments/comment.entity.js';
 import { Post } from '../posts/post.entity.js';
 import { User } from '../users/user.entity.js';
 
@@ -38,6 +39,28 @@ export class PostTally {
   /** How many people other than the author have commented: what lifts the post. */
   @Column({ type: 'integer', default: 0 })
   commentPeople!: number;
+
+  /** How many reacted with each kind. */
+  @Column({ type: 'jsonb', default: {} })
+  reactions!: Record<string, number>;
+
+  /** The kind by which the author reacted to their own post, which does not lift it. */
+  @Column({ type: 'text', nullable: true })
+  authorReaction!: string | null;
+}
+
+/** Counts about a comment that somebody reacted to. */
+@Entity('comment_tallies')
+export class CommentTally {
+  @PrimaryColumn({ type: 'uuid' })
+  commentId!: string;
+
+  @OneToOne(() => Comment, { onDelete: 'CASCADE' })
+  @JoinColumn({ name: 'comment_id' })
+  comment?: Relation<Comment>;
+
+  @Column({ type: 'jsonb', default: {} })
+  reactions!: Record<string, number>;
 }
 
 /** How many visible comments one person has on one post. */

@@ -28,6 +28,8 @@ export const TRANSFER_TABLES: readonly TransferTable[] = [
   { name: 'post_pictures', key: ['post_id', 'position'], order: 'post_id, position' },
   { name: 'post_versions', key: ['post_id', 'version'], order: 'post_id, version' },
   { name: 'comments', key: ['id'], order: 'created_at, id' },
+  { name: 'reactions', key: ['post_id', 'user_id'], order: 'post_id, user_id' },
+  { name: 'comment_reactions', key: ['comment_id', 'user_id'], order: 'comment_id, user_id' },
   { name: 'moderations', key: ['id'], order: 'id' },
   { name: 'erasures', key: ['user_id'], order: 'user_id' },
 ];

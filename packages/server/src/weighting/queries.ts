@@ -1,4 +1,5 @@
 import type { Weighting } from '@gather-lane/core';
+import type { EntityManager } from 'typeorm';
 
 /** A weighting with its version. */
 export interface WeightingInForce extends Weighting {
@@ -21,8 +22,10 @@ export function toWeighting(row: WeightingColumns): WeightingInForce {
   return { id: row.weighting_id, halfLifeMs: Number(row.half_life_ms), base: row.base, weights: row.weights };
 }
 
-/** Name of the table that holds the standings of a weighting. */
-export function standingsTable(weighting: number): string {
-  if (!Number.isSafeInteger(weighting) || weighting < 1) throw new RangeError(`no weighting ${weighting}`);
-  return `standings_${weighting}`;
+/** Names of the tables of standings that there are. Cost: one pass over the catalogue. */
+export async function liveStandings(manager: EntityManager): Promise<string[]> {
+  const rows = await manager.query<{ name: string }[]>(
+    `SELECT relname AS name FROM pg_class WHERE relnamespace = 'public'::regnamespace AND relkind = 'r' AND relname ~ '^standings_[0-9]+$' ORDER BY relname`,
+  );
+  return rows.map(({ name }) => name);
 }

@@ -22,6 +22,41 @@ export class WeightingRow {
   @Column({ type: 'boolean', default: false })
   inForce!: boolean;
 
+  /** `retired` was in force until lately: its standings are kept a day for scrolls under way. */
+  @Column({ type: 'text', default: 'building' })
+  state!: 'building' | 'in-force' | 'retired' | 'past' | 'cancelled' | 'failed';
+
+  @Column({ type: 'text', default: 'operator' })
+  adoptedBy!: string;
+
   @Column({ type: 'timestamptz', precision: 3, default: () => 'clock_timestamp()' })
   createdAt!: Date;
+
+  @Column({ type: 'timestamptz', precision: 3, nullable: true })
+  inForceFrom!: Date | null;
+
+  @Column({ type: 'timestamptz', precision: 3, nullable: true })
+  inForceUntil!: Date | null;
+
+  /** What is being done about its standings, while they are built. */
+  @Column({ type: 'text', nullable: true })
+  phase!: string | null;
+
+  /** How many posts stand already, while they are built. */
+  @Column({ type: 'bigint', default: 0 })
+  built!: string;
+
+  @Column({ type: 'bigint', nullable: true })
+  toBuild!: string | null;
+
+  /** How feeds changed by it, measured over a sample of viewers right before it came into force. */
+  @Column({ type: 'jsonb', nullable: true })
+  effect!: object | null;
+}
+
+/** A post that changed while the standings of a new weighting are built. */
+@Entity('restand')
+export class Restand {
+  @PrimaryColumn({ type: 'uuid' })
+  postId!: string;
 }

@@ -31,7 +31,7 @@ export class Tallies1764000000004 implements MigrationInterface {
 }
 
 /** Cost: one probe of posts, post_tallies and standings for each id. The caller holds the tally rows. */
-const SET_STANDINGS = `
+export const SET_STANDINGS = `
 CREATE FUNCTION set_standings(ids uuid[]) RETURNS void LANGUAGE sql VOLATILE ${PLAN} AS $$
   WITH due AS MATERIALIZED (
     SELECT p.id, p.author_id, p.deleted_at IS NULL AS visible, s.lane_time AS before,

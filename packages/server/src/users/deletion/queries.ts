@@ -20,6 +20,12 @@ export const ERASURES = `SELECT user_id FROM erasures ORDER BY begun_at, user_id
 const batch = (table: string, key: string, where: string): string =>
   `DELETE FROM ${table} WHERE (${key}) IN (SELECT ${key} FROM ${table} WHERE ${where} ORDER BY ${key} LIMIT $2)`;
 
+/** Takes the counts first, in id order, as every writer does; so many reactions at a time. */
+const reactions = (table: string, id: string, tallies: string): string => `
+  WITH chosen AS MATERIALIZED (SELECT ${id} FROM ${table} WHERE user_id = $1 ORDER BY ${id} LIMIT $2),
+    held AS MATERIALIZED (SELECT ${id} FROM ${tallies} WHERE ${id} IN (SELECT ${id} FROM chosen) ORDER BY ${id} FOR NO KEY UPDATE)
+  DELETE FROM ${table} WHERE user_id = $1 AND ${id} IN (SELECT ${id} FROM chosen) AND (SELECT count(*) FROM held) >= 0`;
+
 const ANSWERED = `EXISTS (SELECT FROM comments r WHERE r.post_id = c.post_id AND r.parent_id = c.id AND r.author_id IS DISTINCT FROM $1)`;
 
 /**
@@ -34,6 +40,8 @@ export const eraseSteps = (model: Model): readonly { readonly does: string; read
     { does: 'who followed the user', sql: batch('follows', 'follower_id, followee_id', 'followee_id = $1') },
     { does: 'mutes', sql: batch('mutes', 'muter_id, muted_id', 'muter_id = $1 OR muted_id = $1') },
     { does: 'blocks', sql: batch('blocks', 'blocker_id, blocked_id', 'blocker_id = $1 OR blocked_id = $1') },
+    { does: 'reactions to posts', sql: reactions('reactions', 'post_id', 'post_tallies') },
+    { does: 'reactions to comments', sql: reactions('comment_reactions', 'comment_id', 'comment_tallies') },
     {
       // Answers by others would lose what they answer: a place without text or author stays.
       does: 'comments with answers',
