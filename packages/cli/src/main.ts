@@ -9,9 +9,11 @@ import { modelCommand } from './commands/model.js';
 import { moderationCommands } from './commands/moderation.js';
 import { peopleCommands } from './commands/people.js';
 import { postCommands } from './commands/posts.js';
+import { reactionCommands } from './commands/reactions.js';
 import { routesCommand } from './commands/routes.js';
 import { serviceCommands } from './commands/service.js';
 import { transferCommands } from './commands/transfer.js';
+import { weightingCommands } from './commands/weighting.js';
 import { Failure } from './failure.js';
 import { VERSION } from './version.js';
 
@@ -36,8 +38,10 @@ function program(): Command {
   transferCommands(command);
   feedCommands(command);
   postCommands(command);
+  reactionCommands(command);
   peopleCommands(command);
   moderationCommands(command);
+  weightingCommands(command);
   routesCommand(command);
   for (const sub of command.commands) everyCommand(sub);
   return command;

@@ -11,6 +11,7 @@ export function printPosts(posts: FeedItem[], options: { order?: 'recent' | 'sco
     { head: 'BY', width: 16 },
     { head: 'POSTED', width: 12 },
     ...(scored ? [{ head: 'STANDS AT', width: 12 }] : []),
+    { head: 'NET', align: 'right' as const, width: 5 },
     { head: 'COMMENTS', align: 'right' as const, width: 8 },
     { head: 'POST', width: 'rest' as const },
   ];
@@ -23,6 +24,7 @@ export function printPosts(posts: FeedItem[], options: { order?: 'recent' | 'sco
       `@${post.author.handle}`.slice(0, 16),
       at(post.createdAt),
       ...(scored ? [stands] : []),
+      net(post),
       post.tallies.comments > 0 ? String(post.tallies.comments) : '',
       [harmless(post.body), pictures(post)].filter(Boolean).join(' ') + edited,
     ];
@@ -31,6 +33,16 @@ export function printPosts(posts: FeedItem[], options: { order?: 'recent' | 'sco
     return [row, ['', { content: colors.dim(post.place.sentence), colSpan: columns.length - 1 }], blank];
   });
   printTable(columns, rows);
+}
+
+/** Reactions for less those against, marked where the reader is among them; empty where nobody reacted. */
+const net = ({ tallies, reaction }: FeedItem): string =>
+  Object.keys(tallies.reactions).length === 0 ? '' : `${tallies.net}${reaction === null ? '' : colors.green('·')}`;
+
+/** `5 like, 1 dislike (net 4)` */
+export function countsOf({ reactions, net }: { reactions: Record<string, number>; net: number }): string {
+  const counts = Object.entries(reactions).map(([kind, n]) => `${n} ${kind}`);
+  return counts.length === 0 ? 'No reactions' : `${counts.join(', ')} (net ${net})`;
 }
 
 /** What of a post a terminal cannot show. */
@@ -50,7 +62,11 @@ export function printPost(post: FeedItem, comments: Comment[], more: boolean): v
   for (const { url, width, height, alt } of post.media)
     print(`${colors.cyan('▣')} ${width}×${height} ${harmless(alt)} ${colors.dim(url)}`);
   for (const line of fieldLines(post.fields)) print(line);
-  print(colors.dim(`${plural(post.tallies.comments, 'comment')} · stands at ${at(post.laneTime)} UTC · ${post.id}`));
+  print(
+    colors.dim(
+      `${countsOf(post.tallies)}${post.reaction === null ? '' : `, yours is ${post.reaction}`} · ${plural(post.tallies.comments, 'comment')} · stands at ${at(post.laneTime)} UTC · ${post.id}`,
+    ),
+  );
   if (comments.length === 0) return;
   print(colors.dim('─'.repeat(Math.min(60, terminalWidth()))));
   printTable(
@@ -59,6 +75,7 @@ export function printPost(post: FeedItem, comments: Comment[], more: boolean): v
       { head: 'BY', width: 16 },
       { head: 'AT', width: 12 },
       { head: 'TO', width: 6 },
+      { head: 'NET', align: 'right', width: 4 },
       { head: 'COMMENT', width: 'rest' },
     ],
     comments.map((comment) => [
@@ -66,6 +83,7 @@ export function printPost(post: FeedItem, comments: Comment[], more: boolean): v
       comment.author ? `@${comment.author.handle}` : '',
       at(comment.createdAt),
       comment.parentId ? shortId(comment.parentId) : '',
+      Object.keys(comment.tallies.reactions).length > 0 ? String(comment.tallies.net) : '',
       comment.author ? harmless(comment.body) : colors.dim('by an account that was deleted'),
     ]),
   );

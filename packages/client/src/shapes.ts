@@ -53,3 +53,17 @@ export type Removed = Schemas['Removed'];
 export type OwnershipCheck = Schemas['OwnershipCheck'];
 /** Attempts on things of somebody else's. */
 export type RefusedAttempts = Schemas['RefusedAttempts'];
+/** What came of reacting to a post. */
+export type PostReacted = Schemas['PostReacted'];
+/** What came of reacting to a comment. */
+export type CommentReacted = Schemas['CommentReacted'];
+/** Somebody's reaction. */
+export type Reaction = Schemas['Reaction'];
+/** Somebody to follow, and why. */
+export type Near = Schemas['Near'];
+/** A weighting with its history. */
+export type Weighting = Schemas['Weighting'];
+/** What a weighting would do. */
+export type WeightingTrial = Schemas['WeightingTrial'];
+/** How a page of somebody's feed was read. */
+export type FeedInspection = Schemas['FeedInspection'];

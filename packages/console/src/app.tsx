@@ -35,6 +35,14 @@ const ownership = (
   </Suspense>
 );
 
+const WeightingPage = lazy(async () => ({ default: (await import('./weighting/weighting-page')).WeightingPage }));
+
+const weighting = (
+  <Suspense fallback={<LoadingPosts count={1} />}>
+    <WeightingPage />
+  </Suspense>
+);
+
 const queryClient = new QueryClient({
   defaultOptions: {
     queries: {
@@ -61,6 +69,7 @@ export function App() {
                   <Route path="model/:table" element={model} />
                   <Route path="model/:table/:key" element={model} />
                   <Route path="ownership" element={ownership} />
+                  <Route path="weighting" element={weighting} />
                   <Route path="mailbox" element={<MailboxPage />} />
                   <Route path="account" element={<AccountPage />} />
                   <Route path="sign-in/:provider" element={<ProviderPage />} />

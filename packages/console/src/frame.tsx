@@ -10,6 +10,7 @@ const PAGES = [
   { to: '/', name: 'Overview' },
   { to: '/model', name: 'Model' },
   { to: '/feed', name: 'Feed' },
+  { to: '/weighting', name: 'Weighting' },
   { to: '/ownership', name: 'Ownership' },
 ];
 

@@ -98,6 +98,7 @@ export async function startService(options: StartOptions): Promise<Service> {
       operatorReady: () => readiness.migrated,
       ...(options.logStream && { logStream: options.logStream }),
     });
+    closers.push(() => services.weighting.stop());
     closers.push(() => app.close());
     await listen(app, config);
     const { port } = app.server.address() as { port: number };

@@ -4,7 +4,10 @@ import type { DataSource } from 'typeorm';
 import { Blocks } from './blocks/service.js';
 import { Comments } from './comments/service.js';
 import type { Config } from './config/schema.js';
+import { FeedInspection } from './feed/inspection.js';
+import { Places } from './feed/place.js';
 import { Feed } from './feed/service.js';
+import { NearFollows } from './follows/near.js';
 import { Follows } from './follows/service.js';
 import { PublicAddress } from './http/public-address.js';
 import type { Provider } from './identities/providers.js';
@@ -54,6 +57,9 @@ export interface Services {
   /** The mailbox stand-in of a demo. */
   readonly mailbox: Mailbox | null;
   readonly feed: Feed;
+  readonly inspection: FeedInspection;
+  readonly places: Places;
+  readonly near: NearFollows;
   readonly weighting: Weightings;
   /** The model file as it is now, which may be newer than the model that the service runs by. */
   readonly modelFile: () => Model;
@@ -113,7 +119,15 @@ export function createServices(
     resets: new PasswordResets(dataSource, { users, sessions, mailer }, address, config.mail.resetLink),
     mailbox,
     feed: new Feed(dataSource, posts),
-    weighting: new Weightings(dataSource),
+    inspection: new FeedInspection(dataSource, (watched, viewer, request) =>
+      new Feed(watched, new Posts(watched, address, model)).page(viewer, request),
+    ),
+    places: new Places(dataSource),
+    near: new NearFollows(dataSource, users),
+    weighting: new Weightings(
+      dataSource,
+      config.reactions.map(({ name }) => name),
+    ),
     modelFile: modelFile ?? (() => model),
   };
 }

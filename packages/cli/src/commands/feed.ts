@@ -2,7 +2,7 @@ import type { FeedItem, FeedPage } from '@gather-lane/client';
 import type { Command } from 'commander';
 import colors from 'picocolors';
 import { connect, connectAsOperator, unwrap, userRef, wholeId, type CommonOptions } from '../context.js';
-import { at, plural, print, printJson, printTable, remark } from '../output.js';
+import { at, plural, print, printJson, printTable, remark, shortId } from '../output.js';
 import { printPosts } from '../posts-view.js';
 import { store } from '../store.js';
 import { choice, wholeNumber } from './arguments.js';
@@ -54,7 +54,7 @@ async function readFeed(options: FeedOptions): Promise<void> {
   if (options.json) return printJson({ items, next, first: page?.first });
   if (items.length === 0)
     return print(
-      'Your feed is empty: it holds the posts of those whom you follow. Look for people with `gather-lane profile @bram`, then `gather-lane follow @bram`.',
+      'Your feed is empty: it holds the posts of those whom you follow. See whom you might follow with `gather-lane near`, then `gather-lane follow @handle`.',
     );
   printPosts(items, { order });
   remark(
@@ -97,4 +97,6 @@ async function explain(post: string, options: CommonOptions & { for?: string; da
       ],
     ],
   );
+  print();
+  print(answer.above ? `${answer.above.sentence} (${shortId(answer.above.postId)})` : 'It stands on top of the feed.');
 }

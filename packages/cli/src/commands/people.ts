@@ -1,12 +1,13 @@
 import { Option, type Command } from 'commander';
 import colors from 'picocolors';
 import { connect, unwrap, userRef, type CommonOptions } from '../context.js';
-import { at, harmless, plural, print, printJson } from '../output.js';
+import { at, harmless, plural, print, printJson, printTable } from '../output.js';
 import { fieldLines, FIELD_HELP, fieldOption, fieldValues } from '../own-fields.js';
 import { printPosts } from '../posts-view.js';
 import { store } from '../store.js';
+import { wholeNumber } from './arguments.js';
 
-/** Adds `follow`, `unfollow`, `mute`, `unmute`, `block`, `unblock` and `profile`. */
+/** Adds `follow`, `unfollow`, `near`, `mute`, `unmute`, `block`, `unblock` and `profile`. */
 export function peopleCommands(program: Command): void {
   program
     .command('follow')
@@ -35,6 +36,23 @@ export function peopleCommands(program: Command): void {
       unwrap(await client.DELETE('/v1/follows/{user}', { params: { path: { user: userRef(user) } } }));
       if (options.json) printJson({ unfollowed: userRef(user) });
       else print(`You do not follow ${userRef(user)}.`);
+    });
+
+  program
+    .command('near')
+    .description('Whom you might follow: people near those whom you follow, and why')
+    .option('--limit <n>', 'how many', wholeNumber(1, 50), 10)
+    .action(async (_: unknown, command: Command) => {
+      const options = command.optsWithGlobals<CommonOptions & { limit: number }>();
+      const { client } = connect(options);
+      const { items } = unwrap(await client.GET('/v1/follows/near', { params: { query: { limit: options.limit } } }));
+      if (options.json) return printJson(items);
+      if (items.length === 0) return print('Nobody whom you do not follow has posted lately.');
+      printTable(
+        [{ head: 'WHO' }, { head: 'NAME' }, { head: 'WHY', width: 'rest' }],
+        items.map(({ user, sentence }) => [colors.cyan(`@${user.handle}`), harmless(user.name), sentence]),
+      );
+      print(colors.dim(`Follow somebody: gather-lane follow @${items[0]!.user.handle}`));
     });
 
   for (const distance of ['mute', 'block'] as const) distanceCommands(program, distance);

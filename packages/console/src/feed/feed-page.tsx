@@ -1,6 +1,16 @@
 import type { FeedOrder } from '@gather-lane/client';
-import { Box, Button, Stack, ToggleButton, ToggleButtonGroup, Typography } from '@mui/material';
+import {
+  Box,
+  Button,
+  FormControlLabel,
+  Stack,
+  Switch,
+  ToggleButton,
+  ToggleButtonGroup,
+  Typography,
+} from '@mui/material';
 import { useInfiniteQuery } from '@tanstack/react-query';
+import { lazy, Suspense } from 'react';
 import { useSearchParams } from 'react-router';
 import { api, unwrap } from '../api';
 import { Empty, Failed, LoadingPosts } from '../common/states';
@@ -10,6 +20,9 @@ import { useSession } from '../session/session';
 import { EmptyFeed } from './empty-feed';
 import { NewerBanner } from './newer-banner';
 
+// The chart's packages come when they are looked at.
+const InspectionPanel = lazy(async () => ({ default: (await import('./inspection-panel')).InspectionPanel }));
+
 const PAGE = 20;
 
 /** The following feed of whoever the console acts as. */
@@ -17,8 +30,16 @@ export function FeedPage() {
   const { session, askSignIn } = useSession();
   const [parameters, setParameters] = useSearchParams();
   const order: FeedOrder = parameters.get('order') === 'score' ? 'score' : 'recent';
+  const closely = parameters.has('closely');
+  const show = (changes: Record<string, string | null>) => {
+    const next = new URLSearchParams(parameters);
+    for (const [name, value] of Object.entries(changes))
+      if (value === null) next.delete(name);
+      else next.set(name, value);
+    setParameters(next);
+  };
   return (
-    <Box sx={{ maxWidth: 720, mx: 'auto' }}>
+    <Box sx={{ maxWidth: closely ? undefined : 720, mx: 'auto' }}>
       <Stack direction="row" sx={{ mb: 2, gap: 2, alignItems: 'center', flexWrap: 'wrap' }}>
         <Typography variant="h1" sx={{ flexGrow: 1 }}>
           Following feed
@@ -28,14 +49,34 @@ export function FeedPage() {
           size="small"
           value={order}
           aria-label="Order"
-          onChange={(_, next: FeedOrder | null) => next && setParameters(next === 'recent' ? {} : { order: next })}
+          onChange={(_, next: FeedOrder | null) => next && show({ order: next === 'recent' ? null : next })}
         >
           <ToggleButton value="recent">Newest first</ToggleButton>
           <ToggleButton value="score">By lane time</ToggleButton>
         </ToggleButtonGroup>
+        {session && (
+          <FormControlLabel
+            control={<Switch size="small" checked={closely} onChange={() => show({ closely: closely ? null : '' })} />}
+            label="Look closely"
+          />
+        )}
       </Stack>
       {session ? (
-        <FollowingFeed order={order} viewer={session.id} />
+        <Box
+          sx={{
+            display: 'grid',
+            gap: 2,
+            alignItems: 'start',
+            gridTemplateColumns: closely ? { xs: '1fr', md: 'minmax(0, 1fr) minmax(0, 1fr)' } : '1fr',
+          }}
+        >
+          <FollowingFeed order={order} viewer={session.id} />
+          {closely && (
+            <Suspense fallback={<LoadingPosts count={1} />}>
+              <InspectionPanel viewer={session.id} order={order} />
+            </Suspense>
+          )}
+        </Box>
       ) : (
         <Empty title="Nobody is signed in">
           A following feed belongs to somebody. Choose whom to act as in the bar above, or{' '}
@@ -55,7 +96,7 @@ function FollowingFeed({ order, viewer }: { order: FeedOrder; viewer: string }) 
     queryFn: async ({ pageParam, signal }) =>
       unwrap(
         await api.GET('/v1/feeds/following', {
-          params: { query: { order, place: true, limit: PAGE, ...(pageParam && { after: pageParam }) } },
+          params: { query: { order, limit: PAGE, ...(pageParam && { after: pageParam }) } },
           signal,
         }),
       ),
@@ -69,7 +110,7 @@ function FollowingFeed({ order, viewer }: { order: FeedOrder; viewer: string }) 
       {first && <NewerBanner first={first} onShow={() => void feed.refetch()} />}
       {feed.isPending && <LoadingPosts />}
       {feed.isError && posts.length === 0 && <Failed error={feed.error} retry={() => void feed.refetch()} />}
-      {feed.isSuccess && posts.length === 0 && <EmptyFeed />}
+      {feed.isSuccess && posts.length === 0 && <EmptyFeed viewer={viewer} />}
       {posts.map((post) => (
         <PostCard key={post.id} post={post} />
       ))}

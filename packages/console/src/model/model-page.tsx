@@ -40,6 +40,7 @@ const KEPT = [
   'throw_away_users',
   'fill_runs',
   'standing_drops',
+  'restand',
   'weightings',
   'model_migrations',
   'model_steps',

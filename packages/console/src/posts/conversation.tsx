@@ -13,6 +13,7 @@ import { repeatable } from '../pictures/upload';
 import { useSession } from '../session/session';
 import { Byline } from './byline';
 import { ConfirmRemoval } from './confirm-removal';
+import { ReactionButtons } from './reaction-buttons';
 import { TextForm } from './text-form';
 import { useRefreshLists } from './use-changes';
 
@@ -169,7 +170,8 @@ function CommentRow({
         </Typography>
       )}
       {!editing && <FieldValues table="comments" values={comment.fields} />}
-      <Stack direction="row" sx={{ ml: -0.75 }}>
+      <Stack direction="row" sx={{ ml: -0.75, flexWrap: 'wrap' }}>
+        <ReactionButtons thing={comment} on="comment" />
         {onAnswer && (
           <Button onClick={onAnswer} color="inherit" sx={{ color: 'text.secondary' }}>
             Answer

@@ -1,20 +1,57 @@
-import { Box, Stack, Typography } from '@mui/material';
+import { Box, Link, Skeleton, Stack, Typography } from '@mui/material';
 import type { Place } from '@gather-lane/client';
+import { useQuery } from '@tanstack/react-query';
+import { Link as RouterLink } from 'react-router';
+import { api, unwrap } from '../api';
+import { Failed } from '../common/states';
 import { readInstant, readMove } from '../common/time';
+import { useSession } from '../session/session';
 
-/** Why a post stands where it stands: the sentence, the numbers, and how far it moved. */
-export function PlacePanel({ place }: { place: Place }) {
-  const moved = Date.parse(place.laneTime) - Date.parse(place.createdAt);
+/** Why a post stands where it stands in the feed of whoever the console acts as, or why it is not there. */
+export function PlacePanel({ post, laneTime }: { post: string; laneTime: string }) {
+  const { session } = useSession();
+  const place = useQuery({
+    // Asked anew when the post has moved.
+    queryKey: ['place', post, session?.id, laneTime],
+    queryFn: async () => unwrap(await api.GET('/v1/feeds/following/places/{post}', { params: { path: { post } } })),
+  });
   return (
     <Box sx={{ mt: 1.5, p: 1.5, bgcolor: 'background.default', borderRadius: 1, border: 1, borderColor: 'divider' }}>
-      <Typography>{place.sentence}</Typography>
+      {place.isPending && <Skeleton height={90} />}
+      {place.isError && <Failed error={place.error} retry={() => void place.refetch()} />}
+      {place.data && <Typography>{place.data.sentence}</Typography>}
+      {place.data?.place && <Numbers place={place.data.place} />}
+      {place.data?.inFeed && (
+        <Typography variant="body2" sx={{ mt: 1 }}>
+          {place.data.above ? (
+            <>
+              {place.data.above.sentence}{' '}
+              <Link component={RouterLink} to={`/posts/${place.data.above.postId}`}>
+                See that post
+              </Link>
+            </>
+          ) : (
+            'It stands on top of the feed.'
+          )}
+        </Typography>
+      )}
+    </Box>
+  );
+}
+
+const DID: Record<string, string> = { comment: 'commented', like: 'liked it', dislike: 'disliked it' };
+
+function Numbers({ place }: { place: Place }) {
+  const moved = Date.parse(place.laneTime) - Date.parse(place.createdAt);
+  return (
+    <>
       <LaneLine place={place} moved={moved} />
       <Stack direction="row" component="dl" sx={{ m: 0, columnGap: 3, rowGap: 0.5, flexWrap: 'wrap' }}>
         <Fact name="Lift" value={`${place.lift} half-lives of ${place.halfLifeMs / 3_600_000} h`} />
         {place.parts.map(({ kind, people, weight }) => (
           <Fact
             key={kind}
-            name={`People who ${kind === 'comment' ? 'commented' : kind}`}
+            name={`People who ${DID[kind] ?? `reacted with ${kind}`}`}
             value={`${people} × weight ${weight}`}
           />
         ))}
@@ -23,7 +60,7 @@ export function PlacePanel({ place }: { place: Place }) {
         )}
         <Fact name="Weighting" value={`version ${place.weighting}`} />
       </Stack>
-    </Box>
+    </>
   );
 }
 

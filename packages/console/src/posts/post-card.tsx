@@ -19,9 +19,11 @@ import { useSession } from '../session/session';
 import { Byline } from './byline';
 import { ConfirmRemoval } from './confirm-removal';
 import { PlacePanel } from './place-panel';
+import { ReactionButtons } from './reaction-buttons';
 import { TextForm } from './text-form';
 import { useRefreshLists } from './use-changes';
 import { VersionsDialog } from './versions-dialog';
+import { WhoReacted } from './who-reacted';
 
 /** A post, the same wherever posts are listed. */
 export function PostCard({
@@ -39,7 +41,9 @@ export function PostCard({
   const [editing, setEditing] = useState(false);
   const [removing, setRemoving] = useState<'delete' | 'withhold' | null>(null);
   const [comparing, setComparing] = useState(false);
-  const [explained, setExplained] = useState(false);
+  // A post of its own page is looked at closely.
+  const [explained, setExplained] = useState(whole);
+  const [listing, setListing] = useState(false);
   const own = session?.id === post.author.id;
   const [media, setMedia] = useState<Picture[]>(post.media);
   const path = { post: post.id };
@@ -122,6 +126,12 @@ export function PostCard({
         >
           {post.tallies.comments}
         </Button>
+        <ReactionButtons thing={post} on="post" />
+        {whole && Object.keys(post.tallies.reactions).length > 0 && (
+          <Button color="inherit" sx={{ color: 'text.secondary' }} onClick={() => setListing(true)}>
+            Net {post.tallies.net}: who
+          </Button>
+        )}
         <StandsButton post={post} open={explained} onToggle={() => setExplained(!explained)} />
         <Stack direction="row" sx={{ ml: 'auto' }}>
           {post.can.edit && !editing && (
@@ -140,7 +150,8 @@ export function PostCard({
           )}
         </Stack>
       </Stack>
-      {explained && post.place && <PlacePanel place={post.place} />}
+      {explained && session && <PlacePanel post={post.id} laneTime={post.laneTime} />}
+      {listing && <WhoReacted post={post.id} onClose={() => setListing(false)} />}
       {comparing && <VersionsDialog post={post.id} onClose={() => setComparing(false)} />}
       {removing && (
         <ConfirmRemoval
@@ -159,7 +170,8 @@ function StandsButton({ post, open, onToggle }: { post: FeedItem; open: boolean;
   const moved = Date.parse(post.laneTime) - Date.parse(post.createdAt);
   const label = moved === 0 ? 'stands where posted' : `stands ${readMove(moved)}`;
   const color = moved === 0 ? 'text.secondary' : 'secondary.main';
-  if (!post.place)
+  const { session } = useSession();
+  if (!session)
     return (
       <Tooltip title={`Stands at ${readInstant(post.laneTime)} in a feed by lane time`}>
         <Typography variant="body2" sx={{ color, px: 1 }}>

@@ -17,11 +17,6 @@ export function PostPage() {
     queryKey: ['post', id, session?.id],
     queryFn: async () => unwrap(await api.GET('/v1/posts/{post}', { params: { path } })),
   });
-  const place = useQuery({
-    queryKey: ['place', id, session?.id],
-    enabled: session !== null && post.isSuccess,
-    queryFn: async () => unwrap(await api.GET('/v1/feeds/following/places/{post}', { params: { path } })),
-  });
   return (
     <Box sx={{ maxWidth: 720, mx: 'auto' }}>
       <Typography variant="h1" sx={{ mb: 2 }}>
@@ -32,16 +27,7 @@ export function PostPage() {
         {post.isError && <Failed error={post.error} retry={() => void post.refetch()} />}
         {post.data && (
           <>
-            <PostCard
-              post={{ ...post.data, ...(place.data?.place && { place: place.data.place }) }}
-              whole
-              onDeleted={() => void navigate('/feed')}
-            />
-            {place.data && !place.data.inFeed && (
-              <Typography variant="body2" color="text.secondary">
-                {place.data.sentence}
-              </Typography>
-            )}
+            <PostCard post={post.data} whole onDeleted={() => void navigate('/feed')} />
             <Typography variant="h2">Comments</Typography>
             <Conversation post={id} />
           </>

@@ -4,8 +4,8 @@ import { Link as RouterLink } from 'react-router';
 import { Avatar } from './avatar';
 import { FollowButton } from './follow-button';
 
-/** People, each with a way to follow them. */
-export function UserList({ users }: { users: User[] }) {
+/** People, each with a way to follow them. @param why says of some why they are shown */
+export function UserList({ users, why }: { users: User[]; why?: ReadonlyMap<string, string> }) {
   return (
     <Card component="ul" sx={{ m: 0, p: 0, listStyle: 'none' }}>
       {users.map((user) => (
@@ -35,6 +35,7 @@ export function UserList({ users }: { users: User[] }) {
               @{user.handle}
               {user.bio && ` · ${user.bio}`}
             </Typography>
+            {why?.has(user.id) && <Typography variant="body2">{why.get(user.id)}</Typography>}
           </Box>
           <FollowButton user={user} />
         </Box>

@@ -1,6 +1,3 @@
-import type { Removal } from '@gather-lane/core';
-import { COUNT_COLUMNS, type CountColumns } from '../tallies/queries.js';
-import { seenBy } from '../users/visibility.js';
 import { standingsTable } from '../weighting/standings.js';
 
 /** The two orders of a feed. */
@@ -23,20 +20,20 @@ interface Source {
  * scroll's first page did not see. A scalar subquery on purpose: as NOT EXISTS it becomes an anti-join over
  * all drops (10 ms a page instead of 0.1).
  */
-const fell = (entry: string) => `(
+const fell = (weighting: number) => (entry: string) => `(
         SELECT true FROM standing_drops d
-        WHERE d.post_id = ${entry} AND d.xid >= pg_snapshot_xmin($6::text::pg_snapshot)
+        WHERE d.post_id = ${entry} AND d.weighting = ${weighting} AND d.xid >= pg_snapshot_xmin($6::text::pg_snapshot)
           AND (d.from_lane_time, d.post_id) >= ($3::timestamptz, $4::uuid)
           AND NOT pg_visible_in_snapshot(d.xid, $6::text::pg_snapshot) LIMIT 1) IS NULL`;
 
 function sourceOf(order: FeedOrder, weighting: number): Source {
   return order === 'recent'
     ? { table: 'posts', id: 'id', key: 'created_at', visible: 'deleted_at IS NULL', seen: null }
-    : { table: standingsTable(weighting), id: 'post_id', key: 'lane_time', visible: 'true', seen: fell };
+    : { table: standingsTable(weighting), id: 'post_id', key: 'lane_time', visible: 'true', seen: fell(weighting) };
 }
 
 /** Those whose posts a feed holds: whom the caller ($1) follows less those muted and, where $2 says so, the caller. */
-const AUTHORS = `SELECT followee_id AS id FROM follows WHERE follower_id = $1
+export const AUTHORS = `SELECT followee_id AS id FROM follows WHERE follower_id = $1
       AND (followee_id IN (SELECT muted_id FROM mutes WHERE muter_id = $1)) IS NOT TRUE
     UNION ALL SELECT $1::uuid WHERE $2::boolean`;
 
@@ -137,32 +134,6 @@ export function feedNewer(order: FeedOrder, weighting: number): string {
   )
   SELECT count(*) FILTER (WHERE p.created_at > $5)::integer AS new, count(*) FILTER (WHERE p.created_at <= $5)::integer AS risen
   FROM above JOIN posts p ON p.id = above.id`;
-}
-
-/** Where one post stands to one viewer: for `place`. Cost: a handful of primary-key probes. */
-export const PLACE_FACTS = `
-  SELECT p.id, p.author_id, a.handle, p.created_at, p.deleted_at, p.removal, ${COUNT_COLUMNS}, f.created_at AS since,
-    EXISTS (SELECT FROM mutes WHERE muter_id = $1 AND muted_id = p.author_id) AS muted,
-    EXISTS (SELECT FROM blocks WHERE blocker_id = $1 AND blocked_id = p.author_id) AS blocked,
-    ${seenBy('a', '$1')} AS seen
-  FROM posts p
-  JOIN users a ON a.id = p.author_id
-  JOIN post_tallies t ON t.post_id = p.id
-  LEFT JOIN follows f ON f.follower_id = $1 AND f.followee_id = p.author_id
-  WHERE p.id = $2`;
-
-/** A row of that statement. */
-export interface PlaceRow extends CountColumns {
-  readonly id: string;
-  readonly author_id: string;
-  readonly handle: string;
-  readonly created_at: Date;
-  readonly deleted_at: Date | null;
-  readonly removal: Removal | null;
-  readonly muted: boolean;
-  readonly blocked: boolean;
-  readonly seen: boolean;
-  readonly since: Date | null;
 }
 
 /** Falls are of no use once every scroll that could meet them has expired. */

@@ -1,16 +1,39 @@
+import type { PlanStep } from '@gather-lane/core';
 import { Type } from 'typebox';
 import type { App } from '../http/app-type.js';
 import { signedIn } from '../http/doorway.js';
 import { linkNext } from '../http/pagination.js';
 import { replies } from '../http/replies.js';
-import { pageQuery, ref } from '../http/schemas.js';
+import { pageQuery, ref, userParam } from '../http/schemas.js';
 import { postParam } from '../posts/schema.js';
 import type { Services } from '../services.js';
-import { FeedItemSchema, FeedPageSchema, NewerSchema, PlaceReplySchema, PlaceSchema } from './schema.js';
+import {
+  FeedItemSchema,
+  FeedPageSchema,
+  InspectionSchema,
+  NewerSchema,
+  PlaceReplySchema,
+  PlaceSchema,
+  PlanStepSchema,
+} from './schema.js';
+
+const feedQuery = {
+  ...pageQuery,
+  order: Type.Union([Type.Literal('recent'), Type.Literal('score')], { default: 'recent' }),
+  own: Type.Boolean({ default: true, description: 'Whether the viewer’s own posts are in it' }),
+};
 
 /** Routes of the following feed. */
-export function feedRoutes(app: App, { feed, address }: Services): void {
-  for (const schema of [PlaceSchema, FeedItemSchema, FeedPageSchema, NewerSchema, PlaceReplySchema])
+export function feedRoutes(app: App, { feed, places, inspection, users, weighting, address }: Services): void {
+  for (const schema of [
+    PlaceSchema,
+    FeedItemSchema,
+    FeedPageSchema,
+    NewerSchema,
+    PlaceReplySchema,
+    PlanStepSchema,
+    InspectionSchema,
+  ])
     app.addSchema(schema);
 
   app.get(
@@ -24,9 +47,7 @@ export function feedRoutes(app: App, { feed, address }: Services): void {
         description:
           'Posts of those whom the caller follows, and the caller’s own. Reading on with `next` shows no post twice, whatever others do meanwhile.',
         querystring: Type.Object({
-          ...pageQuery,
-          order: Type.Union([Type.Literal('recent'), Type.Literal('score')], { default: 'recent' }),
-          own: Type.Boolean({ default: true, description: 'Whether the caller’s own posts are in it' }),
+          ...feedQuery,
           place: Type.Boolean({ default: false, description: 'Whether each item says why it stands there' }),
         }),
         response: replies('signed-in', { 200: ref(FeedPageSchema) }, ['bad-cursor', 'scroll-expired']),
@@ -69,8 +90,47 @@ export function feedRoutes(app: App, { feed, address }: Services): void {
       },
     },
     (request) => {
-      const { userId, weighting } = signedIn(request);
-      return feed.place(userId, request.params.post, weighting, false);
+      const caller = signedIn(request);
+      return places.of(caller.userId, request.params.post, caller.weighting, false);
+    },
+  );
+
+  app.get(
+    '/v1/operator/feeds/:user/inspection',
+    {
+      config: { doorway: 'operator' },
+      schema: {
+        operationId: 'inspectFeed',
+        tags: ['operator'],
+        summary: 'How a page of a user’s feed is read: its statements with their times, and the plan',
+        params: userParam,
+        querystring: Type.Object(feedQuery),
+        response: replies('operator', { 200: ref(InspectionSchema) }, ['not-found', 'bad-cursor', 'scroll-expired']),
+      },
+    },
+    async (request) => {
+      const userId = await users.requireAny(request.params.user);
+      const handle = await users.handleOf(userId);
+      const viewer = { id: null, userId, handle, moderator: false, weighting: await weighting.inForce() };
+      const { page, ms, statements, plan } = await inspection.of(viewer, { ...request.query, place: false });
+      return {
+        ms,
+        statements,
+        plan: flatten(plan, 0),
+        posts: page.items.map(({ id, author, createdAt, laneTime }) => ({
+          id,
+          handle: author.handle,
+          createdAt,
+          laneTime,
+        })),
+        next: page.next,
+      };
     },
   );
 }
+
+/** A tree as a list, since JSON Schema and generated clients tell lists better than trees. */
+const flatten = ({ steps, ...step }: PlanStep, depth: number): (Omit<PlanStep, 'steps'> & { depth: number })[] => [
+  { ...step, depth },
+  ...steps.flatMap((below) => flatten(below, depth + 1)),
+];

@@ -56,10 +56,58 @@ export const PlaceReplySchema = Type.Object(
         description: 'Why it is not in the feed',
       }),
     ),
+    remedy: orNull(Type.String({ description: 'What it would take to be in the feed' })),
     place: orNull(ref(PlaceSchema)),
+    above: orNull(
+      Type.Object(
+        {
+          postId: Uuid,
+          handle: Type.String({ description: 'Of its author' }),
+          laneTime: Instant,
+          toPass: Type.Array(Type.Object({ kind: Type.String(), people: Type.Integer() }), {
+            description: 'How many more people of one kind alone would carry the post past it, the fewest first',
+          }),
+          sentence: Type.String(),
+        },
+        { description: 'The post right above it; null at the top' },
+      ),
+    ),
     sentence: Type.String(),
   },
   { $id: 'PlaceReply' },
+);
+
+/** A step of a plan; a step's own steps are below it. */
+export const PlanStepSchema = Type.Object(
+  {
+    does: Type.String({ description: 'As `Index Only Scan on posts_recent`' }),
+    part: orNull(Type.String({ description: 'The named part of the statement that it makes' })),
+    depth: Type.Integer({ description: 'How far below the first step it is' }),
+    loops: Type.Integer({ description: 'How often it ran; 0 for one that was not needed' }),
+    rows: Type.Integer({ description: 'Rows that it gave, over all loops' }),
+    removed: Type.Integer({ description: 'Rows that it looked at and left out' }),
+    ms: Type.Number({ description: 'Milliseconds over all loops, with what is below it' }),
+    blocks: Type.Integer({ description: 'Blocks of 8 kB that it read, with what is below it' }),
+  },
+  { $id: 'PlanStep' },
+);
+
+/** How a page of somebody's feed was read. */
+export const InspectionSchema = Type.Object(
+  {
+    ms: Type.Number({ description: 'What the service spent on the page' }),
+    statements: Type.Array(
+      Type.Object({ does: Type.String(), sql: Type.String(), ms: Type.Number(), rows: Type.Integer() }),
+    ),
+    plan: Type.Array(ref(PlanStepSchema), {
+      description: 'The plan of the statement that finds the posts, each step before those below it',
+    }),
+    posts: Type.Array(Type.Object({ id: Uuid, handle: Type.String(), createdAt: Instant, laneTime: Instant }), {
+      description: 'The posts of the page, in their order',
+    }),
+    next: orNull(Type.String()),
+  },
+  { $id: 'FeedInspection', description: 'How a page of somebody’s feed was read' },
 );
 
 /** A place as it is answered. */

@@ -1,34 +1,18 @@
-import {
-  explainPlace,
-  peopleOf,
-  readFeedCursor,
-  writeFeedCursor,
-  type Caller,
-  type FeedCursor,
-  type People,
-  type Position,
-  type Source,
-} from '@gather-lane/core';
+import { readFeedCursor, writeFeedCursor, type Caller, type FeedCursor, type Position } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
+import { sqlState } from '../database/transaction.js';
 import type { SignedIn } from '../http/principal.js';
 import { Problem } from '../http/problem.js';
-import type { Posts, PostWithPeople } from '../posts/service.js';
-import { toCounts } from '../tallies/queries.js';
+import type { Posts } from '../posts/service.js';
 import type { WeightingInForce } from '../weighting/queries.js';
-import {
-  feedNewer,
-  feedPage,
-  FORGET_DROPS,
-  PLACE_FACTS,
-  type FeedOrder,
-  type FeedPageRow,
-  type PlaceRow,
-} from './queries.js';
-import type { FeedItem, NewerView, PlaceReply, PlaceView } from './schema.js';
+import { explain } from './place.js';
+import { feedNewer, feedPage, FORGET_DROPS, type FeedOrder, type FeedPageRow } from './queries.js';
+import type { FeedItem, NewerView } from './schema.js';
 
 const SCROLL_MS = 24 * 3_600_000;
 const MOST_NEWER = 99;
 const LAST_ID = 'ffffffff-ffff-ffff-ffff-ffffffffffff';
+const NO_SUCH_TABLE = '42P01';
 const FIRST_ID = '00000000-0000-0000-0000-000000000000';
 
 /** What a feed is asked for. */
@@ -70,7 +54,7 @@ export class Feed {
       );
     const weighting = from?.weighting ?? viewer.weighting.id;
     const at = from?.position ? new Date(from.position.at).toISOString() : 'infinity';
-    const rows = await this.#dataSource.query<FeedPageRow[]>(feedPage(order, weighting), [
+    const rows = await this.#standing<FeedPageRow>(feedPage(order, weighting), [
       viewer.userId,
       own,
       at,
@@ -84,7 +68,7 @@ export class Feed {
     const shown = found.slice(0, limit);
     const [top, last] = [shown[0], shown.at(-1)];
 
-    const caller: Caller = { kind: 'user', id: viewer.userId };
+    const caller: Caller = { kind: 'user', id: viewer.userId, moderator: viewer.moderator };
     const sinces = new Map(shown.map((row) => [row.id, row.since]));
     // Visibility is looked at again as the posts are read: one deleted in between leaves the page shorter.
     const posts = await this.#posts.viewAll(
@@ -92,10 +76,19 @@ export class Feed {
       caller,
     );
     return {
-      items: posts.map((found) =>
+      items: posts.map(({ post, people }) =>
         place
-          ? { ...found.post, place: placeOf(found, sinces.get(found.post.id) ?? null, viewer.weighting) }
-          : found.post,
+          ? {
+              ...post,
+              place: explain(
+                new Date(post.createdAt),
+                post.author.handle,
+                sinces.get(post.id) ?? null,
+                people,
+                viewer.weighting,
+              ),
+            }
+          : post,
       ),
       next:
         found.length > limit && last ? writeFeedCursor({ mark: 'next', ...scroll, position: positionOf(last) }) : null,
@@ -108,10 +101,13 @@ export class Feed {
     const from = this.#open(than, 'first', viewer.weighting);
     const reordered = from.weighting !== viewer.weighting.id;
     const at = from.position ? new Date(from.position.at).toISOString() : '-infinity';
-    const [row] = await this.#dataSource.query<{ new: number; risen: number }[]>(
-      feedNewer(from.order, from.weighting),
-      [viewer.userId, from.own, at, from.position?.id ?? FIRST_ID, new Date(from.begun).toISOString()],
-    );
+    const [row] = await this.#standing<{ new: number; risen: number }>(feedNewer(from.order, from.weighting), [
+      viewer.userId,
+      from.own,
+      at,
+      from.position?.id ?? FIRST_ID,
+      new Date(from.begun).toISOString(),
+    ]);
     const made = Math.min(row!.new, MOST_NEWER);
     return {
       new: made,
@@ -121,28 +117,19 @@ export class Feed {
     };
   }
 
-  /**
-   * Why a post stands where it stands in a viewer's feed, or why it is not there.
-   * @param seesHidden the operator is told what hides a post; a user only that it is not there
-   * @throws Problem `not-found`
-   */
-  async place(viewerId: string, postId: string, weighting: WeightingInForce, seesHidden: boolean): Promise<PlaceReply> {
-    const [row] = await this.#dataSource.query<PlaceRow[]>(PLACE_FACTS, [viewerId, postId]);
-    if (!row || ((row.deleted_at || !row.seen) && !seesHidden))
-      throw new Problem('not-found', 'There is no such post, or it was deleted.');
-    const own = row.author_id === viewerId;
-    const absence = absenceOf(row, own);
-    if (absence) {
-      const [reason, why] = absence;
-      return { postId, inFeed: false, reason, place: null, sentence: `Not in the feed: ${why}.` };
-    }
-    const place = explain(row.created_at, row.handle, own, row.since, peopleOf(toCounts(row)), weighting);
-    return { postId, inFeed: true, reason: null, place, sentence: place.sentence };
-  }
-
   /** Forgets falls that no scroll can meet any more. */
   async forgetDrops(): Promise<void> {
     await this.#dataSource.query(FORGET_DROPS);
+  }
+
+  /** Reads standings, which are gone a day after their weighting was in force. @throws Problem `scroll-expired` */
+  async #standing<T>(sql: string, parameters: unknown[]): Promise<T[]> {
+    try {
+      return await this.#dataSource.query<T[]>(sql, parameters);
+    } catch (error) {
+      if (sqlState(error) !== NO_SUCH_TABLE) throw error;
+      throw new Problem('scroll-expired', 'The weighting of this scroll is gone: begin again without a cursor.');
+    }
   }
 
   #open(text: string, mark: FeedCursor['mark'], inForce: WeightingInForce): FeedCursor {
@@ -161,44 +148,4 @@ export class Feed {
   }
 }
 
-/** Why a post is not in somebody's feed, or null when it is. */
-function absenceOf(row: PlaceRow, own: boolean): [string, string] | null {
-  if (row.deleted_at)
-    return row.removal === 'withheld'
-      ? ['withheld', 'a moderator withholds the post']
-      : ['deleted', 'the post was deleted'];
-  if (!row.seen) return ['hidden', `its author, @${row.handle}, is not there for this user`];
-  if (own) return null;
-  if (row.blocked) return ['blocked', `its author, @${row.handle}, is blocked`];
-  if (row.muted) return ['muted', `its author, @${row.handle}, is muted`];
-  return row.since ? null : ['not-followed', `its author, @${row.handle}, is not followed`];
-}
-
 const positionOf = ({ key, id }: { key: Date; id: string }): Position => ({ at: key.getTime(), id });
-
-function placeOf({ post, people }: PostWithPeople, since: Date | null, weighting: WeightingInForce): PlaceView {
-  return explain(new Date(post.createdAt), post.author.handle, since === null, since, people, weighting);
-}
-
-function explain(
-  createdAt: Date,
-  handle: string,
-  own: boolean,
-  since: Date | null,
-  people: People,
-  weighting: WeightingInForce,
-): PlaceView {
-  const source: Source = own || !since ? { own: true } : { own: false, handle, since: since.getTime() };
-  const { laneTime, lift, parts, sentence } = explainPlace(createdAt.getTime(), weighting, people, source);
-  return {
-    own,
-    follows: source.own ? null : { handle, since: new Date(source.since).toISOString() },
-    createdAt: createdAt.toISOString(),
-    laneTime: new Date(laneTime).toISOString(),
-    lift,
-    halfLifeMs: weighting.halfLifeMs,
-    weighting: weighting.id,
-    parts,
-    sentence,
-  };
-}

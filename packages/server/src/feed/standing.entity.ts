@@ -26,6 +26,10 @@ export class StandingDrop {
   @Column({ type: 'timestamptz', precision: 3 })
   fromLaneTime!: Date;
 
+  /** Under which weighting it fell: a scroll looks at those of its own alone. */
+  @Column({ type: 'integer', default: 1 })
+  weighting!: number;
+
   @Index('standing_drops_age')
   @Column({ type: 'timestamptz', precision: 3, default: () => 'clock_timestamp()' })
   droppedAt!: Date;

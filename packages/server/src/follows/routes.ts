@@ -13,9 +13,41 @@ const FollowSchema = Type.Object(
   { $id: 'Follow' },
 );
 
+const NearSchema = Type.Object(
+  {
+    user: ref(UserSchema),
+    followedBy: Type.Object(
+      { handles: Type.Array(Type.String()), count: Type.Integer() },
+      { description: 'Some of those whom the caller follows and who follow this user, and how many they are' },
+    ),
+    postsLately: Type.Integer({ description: 'Posts of the last two weeks, counted up to 50' }),
+    sentence: Type.String({ description: 'Why, in words' }),
+  },
+  { $id: 'Near' },
+);
+const NearList = Type.Object({ items: Type.Array(ref(NearSchema)), next: Type.Null() }, { $id: 'NearList' });
+
 /** Routes of follows. */
-export function followRoutes(app: App, { follows, users, address }: Services): void {
-  app.addSchema(FollowSchema);
+export function followRoutes(app: App, { follows, near, users, address }: Services): void {
+  for (const schema of [FollowSchema, NearSchema, NearList]) app.addSchema(schema);
+
+  app.get(
+    '/v1/follows/near',
+    {
+      config: { doorway: 'signed-in' },
+      schema: {
+        operationId: 'listNearFollows',
+        tags: ['follows'],
+        summary: 'Whom one might follow: people followed by those whom one follows, and lively lately, with the reason',
+        querystring: Type.Object({ limit: Type.Integer({ minimum: 1, maximum: 50, default: 10 }) }),
+        response: replies('signed-in', { 200: ref(NearList) }),
+      },
+    },
+    async (request) => {
+      const { userId, moderator } = signedIn(request);
+      return { items: await near.of(userId, moderator, request.query.limit), next: null };
+    },
+  );
 
   app.put(
     '/v1/follows/:user',

@@ -29,6 +29,7 @@ import { refusalRoutes } from '../refusals/routes.js';
 import type { Services } from '../services.js';
 import { sessionRoutes } from '../sessions/routes.js';
 import { userRoutes } from '../users/routes.js';
+import { weightingRoutes } from '../weighting/routes.js';
 import type { App } from './app-type.js';
 import { readId, useDoorways } from './doorway.js';
 import { useRateLimits } from './rate-limits.js';
@@ -167,6 +168,7 @@ function routes(app: App, services: Services): void {
   blockRoutes(app, services);
   feedRoutes(app, services);
   operatorRoutes(app, services);
+  weightingRoutes(app, services);
   moderatorRoutes(app, services);
   refusalRoutes(app, services);
   mailRoutes(app, services);
@@ -233,6 +235,7 @@ async function pages(
     '/model/:table',
     '/model/:table/:key',
     '/ownership',
+    '/weighting',
     '/mailbox',
     '/sign-in/:provider',
     '/reset-password',

@@ -24,7 +24,7 @@ beforeAll(async () => {
     model: { users: { fields: { phone: { type: 'string', audience: 'owner' }, berth: { type: 'integer' } } } },
   });
   Object.assign(service.services, { modelFile: () => wanted });
-  await loadDemo(service.dataSource, service.services.config.model, () => undefined);
+  await loadDemo(service.dataSource, service.services.config, () => undefined);
   const [row] = await service.dataSource.query<{ id: string }[]>(`SELECT id FROM users WHERE handle = 'odile'`);
   wren = { id: row!.id, handle: 'odile', token: '' };
   await service.dataSource.query(`UPDATE users SET f_phone = '0123', f_berth = 7 WHERE id = $1`, [wren.id]);

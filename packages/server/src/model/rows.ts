@@ -46,7 +46,7 @@ const PUBLIC: Record<string, readonly string[]> = {
   restand: ['post_id'],
   post_commenters: ['post_id', 'user_id', 'n'],
   standings: ['post_id', 'author_id', 'lane_time'],
-  standing_drops: ['post_id', 'xid', 'from_lane_time', 'dropped_at'],
+  standing_drops: ['post_id', 'xid', 'from_lane_time', 'weighting', 'dropped_at'],
   weightings: [
     'id',
     'half_life_ms',

@@ -42,7 +42,7 @@ const StatsSchema = Type.Object(
 
 /** Routes of whoever runs the service. */
 export function operatorRoutes(app: App, services: Services): void {
-  const { key, users, feed, sessions, dataSource, demo, address, config } = services;
+  const { key, users, sessions, dataSource, demo, address, config } = services;
   app.addSchema(StatsSchema);
 
   app.post(
@@ -153,7 +153,7 @@ export function operatorRoutes(app: App, services: Services): void {
     },
     async (request) => {
       const viewer = await users.requireAny(request.params.user);
-      return feed.place(viewer, request.params.post, await services.weighting.inForce(), true);
+      return services.places.of(viewer, request.params.post, await services.weighting.inForce(), true);
     },
   );
 

@@ -112,7 +112,7 @@ describe('tokens', () => {
 describe('demo credentials', () => {
   test('are accepted by a demo service, refused by any other, and their sessions are ended', async () => {
     const [plain, demo] = [await startTestService(), await startTestService({ demo: true })];
-    for (const each of [plain, demo]) await loadDemo(each.dataSource, [], () => undefined);
+    for (const each of [plain, demo]) await loadDemo(each.dataSource, each.services.config, () => undefined);
     const as = { body: { login: 'odile', password: DEMO_PASSWORD } };
     expect((await demo.call('POST', '/v1/sessions', as)).status).toBe(201);
     expect((await plain.call('POST', '/v1/sessions', as)).status).toBe(401);

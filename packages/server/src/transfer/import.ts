@@ -6,6 +6,7 @@ import { createInterface } from 'node:readline';
 import type { DataSource, EntityManager } from 'typeorm';
 import { inTransaction } from '../database/transaction.js';
 import type { MediaStore } from '../media/store.js';
+import { Weightings } from '../weighting/service.js';
 import {
   MANIFEST,
   MEDIA_FOLDER,
@@ -58,7 +59,34 @@ export async function importAll(
       const { column, refersTo } = table.afterwards;
       for await (const batch of batchesOf(path)) await fillLater(dataSource, table, [column], refersTo, batch);
     }
+  await adoptWeighting(dataSource, folder, manifest);
   return results;
+}
+
+/** Puts the numbers in force that were so where the export was made: the standings are built anew by them. */
+async function adoptWeighting(dataSource: DataSource, folder: string, manifest: Manifest): Promise<void> {
+  const listed = manifest.tables.find(({ name }) => name === 'weightings');
+  if (!listed) return;
+  for await (const { row } of linesOf(join(folder, listed.file))) {
+    if (row.in_force !== true) continue;
+    const { half_life_ms, base, weights } = row as {
+      half_life_ms: number;
+      base: number;
+      weights: Record<string, number>;
+    };
+    const [same] = await dataSource.query<{ id: number }[]>(
+      `SELECT id FROM weightings WHERE in_force AND (half_life_ms, base, weights) = ($1::bigint, $2::integer, $3::jsonb)`,
+      [half_life_ms, base, JSON.stringify(weights)],
+    );
+    if (same) return;
+    const weightings = new Weightings(dataSource, Object.keys(weights));
+    const inUnits = Object.fromEntries(Object.entries(weights).map(([kind, weight]) => [kind, weight / 1000]));
+    await weightings.adopt(
+      { halfLifeMs: half_life_ms, base: base / 1000, weights: inUnits },
+      { note: 'As imported', by: 'an import' },
+    );
+    await weightings.build();
+  }
 }
 
 /** The files of pictures, before the rows that name them: a file that no row names is swept sooner or later. */
@@ -162,7 +190,7 @@ async function importTable(
   // A row may refer to one of its own table that comes later: such columns are filled once all rows are there.
   const own = await selfReferences(dataSource, table.name);
   const later = [...own, ...(table.afterwards ? [table.afterwards.column] : [])];
-  for await (const batch of batchesOf(path)) {
+  for await (const batch of batchesOf(path, table.here)) {
     made += await importBatch(dataSource, { ...table, later }, path, batch);
     progress(table.name, (done += batch.length));
   }
@@ -171,10 +199,10 @@ async function importTable(
   return { table: table.name, made, skipped: done - made };
 }
 
-async function* batchesOf(path: string): AsyncGenerator<Line[]> {
+async function* batchesOf(path: string, here: TransferTable['here'] = {}): AsyncGenerator<Line[]> {
   let batch: Line[] = [];
   for await (const line of linesOf(path)) {
-    batch.push(line);
+    batch.push({ ...line, row: { ...line.row, ...here } });
     if (batch.length < BATCH) continue;
     yield batch;
     batch = [];

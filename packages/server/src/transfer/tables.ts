@@ -6,6 +6,8 @@ export interface TransferTable {
   readonly order: string;
   /** A column that refers to a table which comes later: filled once that is in. */
   readonly afterwards?: { readonly column: string; readonly refersTo: string };
+  /** What of a row is other here than where it was exported. */
+  readonly here?: Readonly<Record<string, unknown>>;
 }
 
 /**
@@ -14,7 +16,13 @@ export interface TransferTable {
  * and what was noted of attempts.
  */
 export const TRANSFER_TABLES: readonly TransferTable[] = [
-  { name: 'weightings', key: ['id'], order: 'id' },
+  // As history: that in force there is adopted here at the end.
+  {
+    name: 'weightings',
+    key: ['id'],
+    order: 'id',
+    here: { in_force: false, state: 'past', phase: null, in_force_until: null },
+  },
   { name: 'users', key: ['id'], order: 'id', afterwards: { column: 'picture_id', refersTo: 'uploads' } },
   { name: 'credentials', key: ['user_id'], order: 'user_id' },
   { name: 'identities', key: ['id'], order: 'id' },

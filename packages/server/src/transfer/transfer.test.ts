@@ -16,7 +16,7 @@ let source: TestService;
 let target: TestService;
 beforeAll(async () => {
   source = await startTestService();
-  await loadDemo(source.dataSource, [], () => undefined);
+  await loadDemo(source.dataSource, source.services.config, () => undefined);
   await loadDemoPictures(source.services);
   await source.dataSource.query(`UPDATE users u SET picture_id = p.id FROM uploads p WHERE p.user_id = u.id`);
 });
@@ -88,6 +88,29 @@ describe('export and import', () => {
     expect(again.find((result) => result.table === 'users')).toMatchObject({ table: 'users', made: 0 });
     expect(again.find((result) => result.table === 'comments')).toMatchObject({ made: 7 });
     expect(await contents(target, 'comments')).toEqual(await contents(source, 'comments'));
+  });
+
+  test('an import puts the weighting in force that was so where it comes from', async () => {
+    const other = await startTestService();
+    try {
+      await loadDemo(other.dataSource, other.services.config, quiet);
+      const { weighting } = other.services;
+      await weighting.adopt({ halfLifeMs: 7_200_000, weights: { like: 2 } }, { note: 'For quick days', by: 'ingrid' });
+      await weighting.build();
+      await exportAll(other.dataSource, folder, quiet, other.services.store);
+      await importAll(target.dataSource, folder, quiet, target.services.store);
+      const { id: _, ...there } = await weighting.inForce();
+      expect(await target.services.weighting.inForce()).toMatchObject(there);
+      expect(await contents(target, 'standings')).toEqual(await contents(other, 'standings'));
+      // As history, it tells what was adopted there and why.
+      expect(await target.services.weighting.list()).toMatchObject([
+        { note: 'As imported' },
+        { note: 'For quick days', state: 'past' },
+        {},
+      ]);
+    } finally {
+      await other.stop();
+    }
   });
 
   test('the files are for their owner alone, and a folder with anything in it is refused', async () => {
@@ -217,7 +240,7 @@ test('own fields come along, references among users too, and need their model fi
     posts: { fields: { at: { type: 'string', format: 'date-time' }, lockNumber: { type: 'integer' } } },
   };
   const [own, empty] = [await startTestService({ model }), await startTestService({ model })];
-  await loadDemo(own.dataSource, own.services.config.model, quiet);
+  await loadDemo(own.dataSource, own.services.config, quiet);
   // Everybody's friend is the one after them: half of the references lead to rows that come later.
   await own.dataSource.query(
     `UPDATE users u SET f_friend = n.next FROM (SELECT id, coalesce(lead(id) OVER w, first_value(id) OVER w) AS next FROM users WINDOW w AS (ORDER BY id)) n WHERE n.id = u.id`,

@@ -18,6 +18,7 @@ export const chores = ({
   repeats,
   identities,
   ownership,
+  weighting,
 }: Services): Chore[] => [
   { does: 'erase deleted accounts', run: () => deletion.erase() },
   { does: 'really delete what cannot be restored any more', run: () => removals.purge() },
@@ -29,6 +30,8 @@ export const chores = ({
   { does: 'forget links of the past', run: () => resets.forget() },
   { does: 'remove throw-away users of a check that was killed', run: () => ownership.removeLeftOver() },
   { does: 'forget sign-ins that nobody ended', run: () => identities.forget() },
+  { does: 'take away standings that no scroll needs', run: () => weighting.dropRetired() },
+  { does: 'go on with a weighting that was being built', run: () => weighting.build() },
 ];
 
 const EVERY_MS = 3_600_000;

@@ -179,6 +179,11 @@ export class Users {
     return found.id;
   }
 
+  /** The handle of a user who is there. */
+  async handleOf(id: string): Promise<string> {
+    return (await this.#dataSource.manager.findOneOrFail(User, { where: { id }, select: { handle: true } })).handle;
+  }
+
   /** Owner and version of a profile, for its doorway. */
   async owned(reference: string, caller: Caller): Promise<Owned | null> {
     const user = await this.#find(findUser, reference, [viewerOf(caller)]);

@@ -63,8 +63,8 @@ BEGIN
   ), withdrawn AS (
     DELETE FROM ${table} s USING due d WHERE s.post_id = d.id AND d.now IS NULL
   )
-  INSERT INTO standing_drops (post_id, xid, from_lane_time)
-  SELECT id, pg_current_xact_id(), before FROM due
+  INSERT INTO standing_drops (post_id, xid, from_lane_time, weighting)
+  SELECT id, pg_current_xact_id(), before, ${weighting} FROM due
   WHERE keep_falls AND before IS NOT NULL AND (now IS NULL OR now < before)
   ON CONFLICT (post_id, xid) DO UPDATE SET from_lane_time = greatest(standing_drops.from_lane_time, excluded.from_lane_time);
 END $$`;

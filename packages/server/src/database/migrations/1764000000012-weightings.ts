@@ -28,6 +28,8 @@ export class Weightings1764000000012 implements MigrationInterface {
     await runner.query(
       `COMMENT ON COLUMN weightings.state IS 'retired: in force until lately, its standings kept a day for scrolls under way'`,
     );
+    await runner.query(`ALTER TABLE standing_drops ADD weighting integer NOT NULL DEFAULT 1`);
+    await runner.query(`COMMENT ON COLUMN standing_drops.weighting IS 'Under which weighting the post fell'`);
     await runner.query(`CREATE TABLE restand (post_id uuid PRIMARY KEY)`);
     await runner.query(
       `COMMENT ON TABLE restand IS 'Posts that changed while the standings of a new weighting are built'`,
@@ -47,6 +49,7 @@ export class Weightings1764000000012 implements MigrationInterface {
     )) as [{ other: number }];
     if (other > 0) throw new Error('Another weighting than the first is in force or live: this cannot be taken back.');
     await runner.query(afterPostsDeleted(''));
+    await runner.query(`ALTER TABLE standing_drops DROP weighting`);
     await runner.query(`DROP TABLE restand`);
     await runner.query(`DROP FUNCTION stand_1(uuid[], boolean), set_standings(uuid[])`);
     await runner.query(FIRST_SET_STANDINGS);

@@ -1,0 +1,77 @@
+import { readPlan, type ExplainNode, type PlanStep } from '@gather-lane/core';
+import type { DataSource } from 'typeorm';
+import type { SignedIn } from '../http/principal.js';
+import type { FeedPage, FeedRequest } from './service.js';
+
+/** One statement of a page, as it ran. */
+export interface RanStatement {
+  readonly does: string;
+  readonly sql: string;
+  readonly ms: number;
+  readonly rows: number;
+}
+
+/** How a page was read. */
+export interface InspectedPage {
+  readonly page: FeedPage;
+  /** The whole of it, as the service spent it. */
+  readonly ms: number;
+  readonly statements: RanStatement[];
+  /** The plan of the statement that finds the posts. */
+  readonly plan: PlanStep;
+}
+
+/** Reads a page on a data source. */
+export type ReadPage = (dataSource: DataSource, viewer: SignedIn, request: FeedRequest) => Promise<FeedPage>;
+
+const DOES = ['Which posts are on the page', 'The posts themselves'];
+
+/** Looks closely at how a page is read: the very code that serves it, on a data source that keeps what it is asked. */
+export class FeedInspection {
+  readonly #dataSource: DataSource;
+  readonly #read: ReadPage;
+
+  constructor(dataSource: DataSource, read: ReadPage) {
+    this.#dataSource = dataSource;
+    this.#read = read;
+  }
+
+  /** Reads a page as a viewer, and then runs its first statement once more for its plan. Nothing is written. */
+  async of(viewer: SignedIn, request: FeedRequest): Promise<InspectedPage> {
+    const asked: { sql: string; parameters: unknown[]; ms: number; rows: number }[] = [];
+    const query = async (sql: string, parameters: unknown[] = []): Promise<unknown> => {
+      const started = performance.now();
+      const rows = await this.#dataSource.query<unknown[]>(sql, parameters);
+      asked.push({ sql, parameters, ms: performance.now() - started, rows: rows.length });
+      return rows;
+    };
+    const watched = Object.create(this.#dataSource, { query: { value: query } }) as DataSource;
+    const started = performance.now();
+    const page = await this.#read(watched, viewer, request);
+    const ms = performance.now() - started;
+    const [first] = asked;
+    const [row] = await this.#dataSource.query<{ 'QUERY PLAN': [{ Plan: ExplainNode }] }[]>(
+      `EXPLAIN (ANALYZE, BUFFERS, FORMAT JSON) ${first!.sql}`,
+      first!.parameters,
+    );
+    const statements = asked.map((each, i) => ({
+      does: DOES[i]!,
+      sql: tidySql(each.sql),
+      ms: round(each.ms),
+      rows: each.rows,
+    }));
+    return { page, ms: round(ms), statements, plan: readPlan(row!['QUERY PLAN'][0].Plan) };
+  }
+}
+
+const round = (ms: number): number => Math.round(ms * 100) / 100;
+
+/** SQL as it is read: without the indentation of the code around it. */
+function tidySql(sql: string): string {
+  const lines = sql
+    .replace(/^\s*\n/, '')
+    .trimEnd()
+    .split('\n');
+  const indents = lines.filter((line) => line.trim() !== '').map((line) => /^ */.exec(line)![0].length);
+  return lines.map((line) => line.slice(Math.min(...indents))).join('\n');
+}
