@@ -158,7 +158,12 @@ async function connect(
   config: Config,
   closers: (() => Promise<unknown> | void)[],
 ): Promise<DataSource> {
-  const dataSource = createDataSource(address, config.database.poolSize, config.model);
+  const dataSource = createDataSource(
+    address,
+    config.database.poolSize,
+    config.model,
+    config.database.preparedStatements,
+  );
   await dataSource.initialize();
   closers.push(() => dataSource.destroy());
   return dataSource;

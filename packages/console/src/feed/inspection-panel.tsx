@@ -140,7 +140,11 @@ function Plan({ plan }: { plan: FeedInspection['plan'] }) {
     <Box>
       <Typography sx={{ fontWeight: 600 }}>The plan of the first, as it ran</Typography>
       <Box sx={{ overflow: 'auto', maxHeight: 420 }} tabIndex={0}>
-        <Table size="small" stickyHeader>
+        <Table
+          size="small"
+          stickyHeader
+          sx={{ '& td, & th': { px: 0.75, py: 0.4, fontSize: '0.8rem', lineHeight: 1.25 } }}
+        >
           <TableHead>
             <TableRow>
               <TableCell>Step</TableCell>
@@ -154,7 +158,7 @@ function Plan({ plan }: { plan: FeedInspection['plan'] }) {
           <TableBody>
             {plan.map((step, i) => (
               <TableRow key={i} sx={{ opacity: step.loops === 0 ? 0.55 : 1 }}>
-                <TableCell sx={{ pl: 1 + step.depth * 1.25, whiteSpace: 'nowrap', py: 0.25 }}>
+                <TableCell sx={{ '&&': { pl: 0.75 + step.depth * 0.9 } }}>
                   {step.part && <strong>{step.part}: </strong>}
                   {step.does}
                   {step.loops === 0 && ' (not needed)'}
@@ -162,7 +166,6 @@ function Plan({ plan }: { plan: FeedInspection['plan'] }) {
                 <TableCell
                   align="right"
                   sx={{
-                    py: 0.25,
                     background: (t) =>
                       `linear-gradient(to left, color-mix(in srgb, ${t.vars!.palette.secondary.main} 26%, transparent) ${(100 * step.ms) / longest}%, transparent 0)`,
                   }}

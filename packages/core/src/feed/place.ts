@@ -72,14 +72,18 @@ export function toPass(createdAt: number, weighting: Weighting, people: People, 
 export function sayToPass(ways: readonly MorePeople[]): string {
   if (ways.length === 0) return 'no number of people would carry it there';
   return ways
-    .map(
-      ({ kind, people }) =>
-        `${people} more ${people === 1 ? 'person' : 'people'} who ${WOULD[kind] ?? `react with ${kind}`}`,
-    )
+    .map(({ kind, people }) => {
+      const [one, many] = WOULD[kind] ?? [`reacts with ${kind}`, `react with ${kind}`];
+      return people === 1 ? `1 more person who ${one}` : `${people} more people who ${many}`;
+    })
     .join(', or ');
 }
 
-const WOULD: Record<string, string> = { comment: 'comment', like: 'like it', dislike: 'dislike it' };
+const WOULD: Record<string, readonly [one: string, many: string]> = {
+  comment: ['comments', 'comment'],
+  like: ['likes it', 'like it'],
+  dislike: ['dislikes it', 'dislike it'],
+};
 
 /** `a`, `a and b`, `a, b and c`. */
 const list = (parts: string[]): string =>

@@ -62,6 +62,10 @@ export const ConfigSchema = Type.Object(
           default: false,
           description: 'Run pending migrations at start. Otherwise the service says that there are some and waits.',
         }),
+        preparedStatements: Type.Boolean({
+          default: true,
+          description: 'Prepare the statements that matter by name; off behind a pooler that shares connections.',
+        }),
         poolSize: Type.Integer({ default: 12, minimum: 2, maximum: 200, description: 'Most connections at once.' }),
       },
       closed,

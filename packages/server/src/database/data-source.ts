@@ -1,6 +1,7 @@
 import 'reflect-metadata';
 import type { Model } from '@gather-lane/core';
-import { DataSource, type DataSourceOptions } from 'typeorm';
+import type { Pool } from 'pg';
+import { DataSource, QueryFailedError, type DataSourceOptions, type QueryRunner } from 'typeorm';
 import { Block, Mute } from '../blocks/distance.entity.js';
 import { Comment } from '../comments/comment.entity.js';
 import { Standing, StandingDrop } from '../feed/standing.entity.js';
@@ -43,6 +44,7 @@ import { ThrowAwayUsers1764000000010 } from './migrations/1764000000010-throw-aw
 import { Reactions1764000000011 } from './migrations/1764000000011-reactions.js';
 import { Weightings1764000000012 } from './migrations/1764000000012-weightings.js';
 import { SnakeNaming } from './naming.js';
+import { preparedName } from './prepared.js';
 
 /** Every entity of the product's model. */
 export const ENTITIES = [
@@ -104,13 +106,26 @@ export const MIGRATIONS = [
 /** Name of the table that remembers which of our migrations have run. */
 export const MIGRATIONS_TABLE = 'gather_lane_migrations';
 
-/** Maps the developer's own fields right before the entities' metadata is read. */
+/** Maps the developer's own fields right before the entities' metadata is read, and prepares the statements that matter. */
 class ModelDataSource extends DataSource {
   constructor(
     options: DataSourceOptions,
     readonly model: Model,
+    readonly prepares: boolean,
   ) {
     super(options);
+  }
+
+  /** Statements that matter are prepared by name; all others, and those in transactions, go the usual way. */
+  override async query<T = unknown>(sql: string, parameters?: unknown[], runner?: QueryRunner): Promise<T> {
+    const name = this.prepares && !runner ? preparedName(sql) : undefined;
+    if (name === undefined) return super.query<T>(sql, parameters, runner);
+    const pool = (this.driver as unknown as { master: Pool }).master;
+    try {
+      return (await pool.query({ name, text: sql, values: parameters ?? [] })).rows as T;
+    } catch (error) {
+      throw new QueryFailedError(sql, parameters, error as Error);
+    }
   }
 
   protected override async buildMetadatas(): Promise<void> {
@@ -123,8 +138,14 @@ class ModelDataSource extends DataSource {
  * The one data source of a service. `synchronize` is never on: the migrations alone shape the
  * database. It is not connected yet; call `initialize()`.
  * @param model the developer's own fields, mapped in the entities
+ * @param prepares whether statements may be prepared by name
  */
-export function createDataSource(address: DatabaseAddress, poolSize: number, model: Model = []): DataSource {
+export function createDataSource(
+  address: DatabaseAddress,
+  poolSize: number,
+  model: Model = [],
+  prepares = true,
+): DataSource {
   const options: DataSourceOptions = {
     type: 'postgres',
     host: address.host,
@@ -144,5 +165,5 @@ export function createDataSource(address: DatabaseAddress, poolSize: number, mod
     poolSize,
     extra: { connectionTimeoutMillis: 10_000, options: '-c timezone=UTC' },
   };
-  return new ModelDataSource(options, model);
+  return new ModelDataSource(options, model, prepares);
 }

@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
 import type { DataSource } from 'typeorm';
 import { makeDatabase, sharedDatabase } from '../tests/test-service.js';
-import { createDataSource, ENTITIES } from './data-source.js';
+import { createDataSource, ENTITIES, MIGRATIONS } from './data-source.js';
 import { probeDatabase, type DatabaseFault } from './diagnose.js';
 import { migrate, migrationState } from './migrate.js';
 import { inTransaction } from './transaction.js';
@@ -64,13 +64,13 @@ describe('migrations', () => {
     expect(await migrationState(dataSource)).toBe('current');
     await dataSource.query(`INSERT INTO gather_lane_migrations (timestamp, name) VALUES (1, 'FromTheFuture')`);
     expect(await migrationState(dataSource)).toBe('newer');
-    await dataSource.query(
-      `DELETE FROM gather_lane_migrations WHERE name IN ('FromTheFuture', 'Weightings1764000000012')`,
-    );
+    const { name } = MIGRATIONS.at(-1)!;
+    await dataSource.query(`DELETE FROM gather_lane_migrations WHERE name IN ('FromTheFuture', $1)`, [name]);
     expect(await migrationState(dataSource)).toBe('pending');
-    await dataSource.query(
-      `INSERT INTO gather_lane_migrations (timestamp, name) VALUES (1764000000010, 'Weightings1764000000012')`,
-    );
+    await dataSource.query(`INSERT INTO gather_lane_migrations (timestamp, name) VALUES ($1, $2)`, [
+      /\d+$/.exec(name)![0],
+      name,
+    ]);
   });
 
   test('undo themselves one by one, and run again, two services at once', async () => {

@@ -1,3 +1,4 @@
+import { perChoice } from '../database/prepared.js';
 import { standingsTable } from '../weighting/standings.js';
 
 /** The two orders of a feed. */
@@ -49,7 +50,7 @@ export const AUTHORS = `SELECT followee_id AS id FROM follows WHERE follower_id 
  * The set test is `(… IN (SELECT …)) IS TRUE`, or the planner makes a memoized semi-join of it (200 times the
  * buffers); the cursor is compared as a row, never with OR; nothing is left for the planner to choose.
  */
-export function feedPage(order: FeedOrder, weighting: number): string {
+export const feedPage = perChoice((order: FeedOrder, weighting: number): string => {
   const { table, id, key, visible, seen } = sourceOf(order, weighting);
   const unseen = (entry: string) => (seen ? `AND ${seen(entry)}` : '');
   return `
@@ -95,7 +96,7 @@ export function feedPage(order: FeedOrder, weighting: number): string {
   LEFT JOIN chosen c ON true
   LEFT JOIN follows f ON f.follower_id = $1 AND f.followee_id = c.author_id
   ORDER BY c.key DESC, c.id DESC`;
-}
+});
 
 /** A row of that statement: an empty page is one row without an id. */
 export interface FeedPageRow {
@@ -111,7 +112,7 @@ export interface FeedPageRow {
  * it began ($5) apart from those that rose. Reads the top of the index as far as the mark, but no more than a
  * sweep would; past that, probes each followee. Cost: that of a page at most.
  */
-export function feedNewer(order: FeedOrder, weighting: number): string {
+export const feedNewer = perChoice((order: FeedOrder, weighting: number): string => {
   const { table, id, key, visible } = sourceOf(order, weighting);
   return `
   WITH top AS MATERIALIZED (
@@ -134,7 +135,7 @@ export function feedNewer(order: FeedOrder, weighting: number): string {
   )
   SELECT count(*) FILTER (WHERE p.created_at > $5)::integer AS new, count(*) FILTER (WHERE p.created_at <= $5)::integer AS risen
   FROM above JOIN posts p ON p.id = above.id`;
-}
+});
 
 /** Falls are of no use once every scroll that could meet them has expired. */
 export const FORGET_DROPS = `DELETE FROM standing_drops WHERE dropped_at < clock_timestamp() - interval '25 hours'`;

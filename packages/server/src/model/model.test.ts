@@ -89,7 +89,7 @@ describe('the model', () => {
       }));
     expect(plain(await describeModel(empty.dataSource))).toEqual(plain(await describeModel(service.dataSource)));
     await empty.client.query(
-      `INSERT INTO weightings (id, half_life_ms, base, weights, in_force) VALUES (1, 60000, 1, '{}', true)`,
+      `INSERT INTO weightings (id, half_life_ms, base, weights, in_force, state) VALUES (1, 60000, 1, '{}', true, 'in-force')`,
     );
     await empty.client.query(`INSERT INTO users (id, handle, name) VALUES (gen_random_uuid(), 'somebody', 'Somebody')`);
     await empty.client.query(`INSERT INTO posts (id, author_id, body) SELECT gen_random_uuid(), id, 'x' FROM users`);

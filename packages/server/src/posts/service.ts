@@ -12,6 +12,7 @@ import {
 } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
+import { prepared } from '../database/prepared.js';
 import { inTransaction } from '../database/transaction.js';
 import { instantOf, startOf, toPage, type Page, type PageRequest } from '../http/pagination.js';
 import { invalid, Problem, refusalProblem } from '../http/problem.js';
@@ -70,11 +71,13 @@ export class Posts {
   readonly #dataSource: DataSource;
   readonly #address: PublicAddress;
   readonly #model: Model;
+  readonly #byId: string;
 
   constructor(dataSource: DataSource, address: PublicAddress, model: Model) {
     this.#dataSource = dataSource;
     this.#address = address;
     this.#model = model;
+    this.#byId = prepared(postsById(model));
   }
 
   /**
@@ -110,7 +113,7 @@ export class Posts {
   /** Visible posts in the order of the ids, in one statement whatever their number. */
   async viewAll(ids: string[], caller: Caller): Promise<PostWithPeople[]> {
     if (ids.length === 0) return [];
-    const rows = await this.#dataSource.query<PostRow[]>(postsById(this.#model), [ids, viewerOf(caller)]);
+    const rows = await this.#dataSource.query<PostRow[]>(this.#byId, [ids, viewerOf(caller)]);
     return rows.map((row) => ({ post: this.#toView(row, caller), people: peopleOf(toCounts(row)) }));
   }
 

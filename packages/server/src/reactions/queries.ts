@@ -1,4 +1,5 @@
 import type { ReactionCounts } from '@gather-lane/core';
+import { perChoice, prepared } from '../database/prepared.js';
 import { AUTHOR_COLUMNS, type AuthorColumns } from '../users/queries.js';
 import { notKeptAway, seenBy } from '../users/visibility.js';
 
@@ -36,7 +37,7 @@ const NAMES: Record<Target, Names> = {
  * comes back with no row; of the others each says whether anything changed. Cost: some primary-key probes for each act, and
  * one row version of the counts for each thing.
  */
-export const react = (target: Target): string => {
+export const react = perChoice((target: Target): string => {
   const { table, id, held, visible } = NAMES[target];
   return `
   WITH asked AS MATERIALIZED (
@@ -58,7 +59,7 @@ export const react = (target: Target): string => {
   FROM want w
   LEFT JOIN gone g ON g.thing_id = w.thing_id AND g.user_id = w.user_id
   LEFT JOIN put p ON p.thing_id = w.thing_id AND p.user_id = w.user_id`;
-};
+});
 
 /** A row of that statement: which act, from 1 on, and whether it changed anything. */
 export interface ReactedRow {
@@ -68,12 +69,12 @@ export interface ReactedRow {
 
 /** The counts of things after a batch. Cost: two primary-key probes for each. */
 export const COUNTS_AFTER: Record<Target, string> = {
-  post: `
+  post: prepared(`
     SELECT t.post_id AS id, t.comments, t.reactions, s.lane_time, w.weights
-    FROM post_tallies t JOIN weightings w ON w.in_force LEFT JOIN standings s ON s.post_id = t.post_id WHERE t.post_id = ANY ($1::uuid[])`,
-  comment: `
+    FROM post_tallies t JOIN weightings w ON w.in_force LEFT JOIN standings s ON s.post_id = t.post_id WHERE t.post_id = ANY ($1::uuid[])`),
+  comment: prepared(`
     SELECT i.id, coalesce(t.reactions, '{}') AS reactions, w.weights
-    FROM unnest($1::uuid[]) AS i (id) JOIN weightings w ON w.in_force LEFT JOIN comment_tallies t ON t.comment_id = i.id`,
+    FROM unnest($1::uuid[]) AS i (id) JOIN weightings w ON w.in_force LEFT JOIN comment_tallies t ON t.comment_id = i.id`),
 };
 
 /** A row of that statement; a comment has no comments and no lane time. */

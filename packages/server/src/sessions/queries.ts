@@ -1,3 +1,4 @@
+import { prepared } from '../database/prepared.js';
 import type { SignedIn } from '../http/principal.js';
 import { toWeighting, WEIGHTING_COLUMNS, type WeightingColumns } from '../weighting/queries.js';
 
@@ -5,13 +6,13 @@ import { toWeighting, WEIGHTING_COLUMNS, type WeightingColumns } from '../weight
  * The first statement of every signed-in request: is the session alive, whose is it, and which weighting
  * is in force. Cost: three primary-key probes and one of a table with one row in force.
  */
-export const CHECK_SESSION = `
+export const CHECK_SESSION = prepared(`
   SELECT s.id, s.user_id, u.handle, u.moderator, ${WEIGHTING_COLUMNS}
   FROM sessions s
   JOIN users u ON u.id = s.user_id
   JOIN weightings w ON w.in_force
   WHERE s.id = $1 AND s.ended_at IS NULL AND s.expires_at > clock_timestamp()
-    AND CASE WHEN s.by_cookie THEN s.refresh_hash = $2 ELSE $2::bytea IS NULL END`;
+    AND CASE WHEN s.by_cookie THEN s.refresh_hash = $2 ELSE $2::bytea IS NULL END`);
 
 /** A row of that statement. */
 export interface SessionCheckRow extends WeightingColumns {
