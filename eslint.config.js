@@ -19,6 +19,7 @@ export default tseslint.config(
       '**/node_modules/**',
       'packages/client/src/generated/**',
       '**/.gather-lane/**',
+      '.bench/**',
       'coverage/**',
     ],
   },

@@ -8,15 +8,15 @@ import { copyRows, createDataSource, fill, makeDataFolder, migrate, startCluster
 import { printTable } from './table.mjs';
 
 const SIZES = {
-  small: { users: 5_000, posts: 20_000, follows: 100_000, comments: 20_000 },
-  large: { users: 100_000, posts: 1_000_000, follows: 3_000_000, comments: 500_000 },
+  small: { users: 5_000, posts: 20_000, follows: 100_000, comments: 20_000, reactions: 40_000 },
+  large: { users: 100_000, posts: 1_000_000, follows: 3_000_000, comments: 500_000, reactions: 1_000_000 },
 };
-const TABLES = ['users', 'credentials', 'follows', 'posts', 'comments'];
+const TABLES = ['users', 'credentials', 'follows', 'mutes', 'posts', 'comments', 'reactions', 'comment_reactions'];
 const INSTANT = 'created_at';
 
 /** @returns the ratio of fill to the bare COPY, in rows per second */
 export async function benchFill(size) {
-  const order = { ...SIZES[size], days: 30, seed: 1 };
+  const order = { ...SIZES[size], kinds: ['like', 'dislike'], days: 30, seed: 1 };
   const folder = mkdtempSync(join(tmpdir(), 'gather-lane-bench-'));
   makeDataFolder(folder);
   const cluster = await startCluster(folder, console.error);

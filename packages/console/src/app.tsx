@@ -45,7 +45,10 @@ const weighting = (
 
 const queryClient = new QueryClient({
   defaultOptions: {
+    // The service is often on this very machine: what the browser thinks of the network says nothing about it.
+    mutations: { networkMode: 'always' },
     queries: {
+      networkMode: 'always',
       staleTime: 5_000,
       // What the service refused stays refused; only silence is worth another try.
       retry: (failures, error) => failures < 1 && !(error instanceof ServiceProblem),

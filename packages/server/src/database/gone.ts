@@ -2,7 +2,7 @@
 const SQL_STATES = /^(08...|57P0[1235]|53300)$/;
 const SYSTEM_ERRORS = ['ECONNREFUSED', 'ECONNRESET', 'EPIPE', 'ENOTFOUND', 'ETIMEDOUT', 'EHOSTUNREACH'];
 const MESSAGES =
-  /^(Connection terminated|timeout exceeded when trying to connect|Client has encountered a connection error|database .* is not currently accepting connections)/;
+  /^(Connection terminated|timeout exceeded when trying to connect|Client has encountered a connection error|Cannot use a pool after calling end|database .* is not currently accepting connections)/;
 
 /** True for an error that means that the database is not to be reached, and not that a statement was wrong. */
 export function isDatabaseGone(error: unknown): boolean {

@@ -95,10 +95,22 @@ describe('deleting an account', () => {
       service,
       Array.from({ length: 3_000 }, (_, i) => ({ post: posts[i % 1_200]!, author: i % 3 ? me.id : others[i % 40]! })),
     );
+    const said = await addComments(
+      service,
+      Array.from({ length: 900 }, (_, i) => ({ post: posts[(i * 2) % 1_200]!, author: others[i % 40]! })),
+    );
+    for (const [table, things] of [
+      ['reactions (post_id', posts],
+      ['comment_reactions (comment_id', said],
+    ] as const)
+      await service.dataSource.query(
+        `INSERT INTO ${table}, user_id, kind) SELECT unnest($1::uuid[]), u.id, 'like' FROM unnest($2::uuid[]) AS u (id)`,
+        [things, [me.id, others[0]]],
+      );
     await service.call('DELETE', `/v1/users/${me.id}`, { as: me, body: { password } });
     // Connections that break in the middle, again and again, leave the rest for the next run.
     const kill = `SELECT pg_terminate_backend(pid) FROM pg_stat_activity
-      WHERE datname = current_database() AND query LIKE 'DELETE FROM%' AND pid <> pg_backend_pid()`;
+      WHERE datname = current_database() AND query LIKE '%DELETE FROM%' AND pid <> pg_backend_pid()`;
     for (let i = 0; i < 10; i++) {
       await new Promise((resolve) => setTimeout(resolve, 15));
       await service.dataSource.query(kill).catch(() => undefined);
@@ -113,6 +125,8 @@ describe('deleting an account', () => {
       ['users', 'id = $1'],
       ['posts', 'author_id = $1'],
       ['comments', 'author_id = $1'],
+      ['reactions', 'user_id = $1'],
+      ['comment_reactions', 'user_id = $1'],
       ['follows', '$1 IN (follower_id, followee_id)'],
       ['post_commenters', 'user_id = $1'],
       ['erasures', 'user_id = $1'],

@@ -1,0 +1,49 @@
+// Ten times the posts at the same follow counts: the statement that finds a page, in the database alone.
+import { join } from 'node:path';
+import { root } from '../scripts/steps.mjs';
+import { openData } from './data.mjs';
+import { percentiles } from './load.mjs';
+import { printTable } from './table.mjs';
+
+const ROUNDS = 20;
+const ORDERS = ['recent', 'score'];
+const LAST = ['infinity', 'ffffffff-ffff-ffff-ffff-ffffffffffff'];
+
+/** @returns the mean of the times that ten times the posts take, in times of the smaller */
+export async function benchGrowth(size) {
+  const sizes = size === 'large' ? ['medium', 'large'] : ['small', 'medium'];
+  const found = [];
+  for (const each of sizes) found.push(await times(each));
+  const cells = [...found[0].keys()].filter((cell) => found[1].has(cell));
+  const ratio = (cell) => found[1].get(cell) / found[0].get(cell);
+  printTable(
+    `Milliseconds in the database for the first page, ${sizes.join(' and ')}`,
+    ['follows, order', ...sizes, 'ratio'],
+    cells.map((cell) => [cell, ...found.map((map) => map.get(cell).toFixed(2)), ratio(cell).toFixed(2)]),
+  );
+  return Math.exp(cells.reduce((sum, cell) => sum + Math.log(ratio(cell)), 0) / cells.length);
+}
+
+async function times(size) {
+  const { feedPage } = await import(join(root, 'packages/server/dist/feed/queries.js'));
+  const data = await openData(size);
+  try {
+    const [{ id: weighting }] = await data.dataSource.query(`SELECT id FROM weightings WHERE in_force`);
+    const cells = new Map();
+    for (const [group, members] of Object.entries(data.viewers))
+      for (const order of ORDERS) {
+        if (group === 'random') continue;
+        const spent = [];
+        for (let round = 0; round < ROUNDS; round++)
+          for (const { id } of members) {
+            const started = performance.now();
+            await data.dataSource.query(feedPage(order, weighting), [id, true, ...LAST, 21, null]);
+            if (round > 1) spent.push(performance.now() - started);
+          }
+        cells.set(`${group}, ${order}`, percentiles(spent).p50);
+      }
+    return cells;
+  } finally {
+    await data.close();
+  }
+}

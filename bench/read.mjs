@@ -1,0 +1,258 @@
+// Reading the following feed over HTTP, against other ways in the same run: naive, careful, bare, and pgbench.
+import { setTimeout as pause } from 'node:timers/promises';
+import { execFileSync, fork, spawnSync } from 'node:child_process';
+import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { root } from '../scripts/steps.mjs';
+import { openData, PAGES } from './data.mjs';
+import { load, mixed } from './load.mjs';
+import { processorSeconds, startService } from './service.mjs';
+import { printTable } from './table.mjs';
+
+const ORDERS = ['recent', 'score'];
+const CONNECTIONS = 8;
+const SECONDS = 1.5;
+const NAIVE_SECONDS = 3;
+const BOUNDS = { naive: 10, careful: 2, bare: 0.8, pgbench: 0.3, page40: 1.2 };
+
+/** @returns the ratios by name */
+export async function benchRead(size) {
+  const data = await openData(size);
+  const service = await startService(data.address);
+  const rivals = await startRivals(data.address, service.folder);
+  const writing = lightWriting(data, service);
+  try {
+    const calls = await prepareCalls(data.viewers, service);
+    const ratios = await compare(calls, service, rivals);
+    await latencies(calls, service, data);
+    ratios.pgbench = await againstPgbench(data, calls, service);
+    return ratios;
+  } finally {
+    await writing.stop();
+    rivals.child.kill('SIGTERM');
+    await service.stop();
+    await data.close();
+  }
+}
+
+async function startRivals({ host, port, user, password, database }, folder) {
+  const url = `postgres://${user}:${encodeURIComponent(password)}@${host}:${port}/${database}`;
+  const child = fork(join(root, 'bench/rivals.mjs'), [folder, url], {
+    env: { ...process.env, GATHER_LANE_RATES_CALLS_PER_MINUTE: '100000000' },
+  });
+  const addresses = await new Promise((resolve, reject) => {
+    child.once('message', resolve);
+    child.once('exit', (code) => reject(new Error(`the rivals ended with ${code}`)));
+  });
+  child.removeAllListeners('exit');
+  return { child, ...addresses };
+}
+
+/** A few posts, comments and reactions a second: what a feed is read beside. */
+function lightWriting({ dataSource, viewers }, service) {
+  let [ended, done] = [false, Promise.resolve()];
+  const write = async () => {
+    const [{ id }] = viewers.random;
+    const api = service.as(await service.tokenOf(id));
+    const posts = await dataSource.query(
+      `SELECT id FROM posts WHERE deleted_at IS NULL ORDER BY created_at DESC LIMIT 200`,
+    );
+    for (let i = 0; !ended; i++) {
+      const post = posts[(i * 37) % posts.length].id;
+      if (i % 20 === 0) await api('POST', '/v1/posts', { body: 'Written while others read.' });
+      else if (i % 5 === 0) await api('POST', `/v1/posts/${post}/comments`, { body: 'And so said I.' });
+      else await api('PUT', `/v1/posts/${post}/reaction`, { kind: i % 7 === 0 ? 'dislike' : 'like' });
+      await pause(50);
+    }
+  };
+  done = write();
+  return {
+    stop: async () => {
+      ended = true;
+      await done;
+    },
+  };
+}
+
+/** For each group, order and page what each way has to be asked: cursors are read once, beforehand. */
+async function prepareCalls(viewers, service) {
+  const calls = [];
+  for (const [group, members] of Object.entries(viewers))
+    for (const { id } of members) {
+      const token = await service.tokenOf(id);
+      const api = service.as(token);
+      for (const order of ORDERS) {
+        let [next, last] = [null, null];
+        for (let page = 1; page <= PAGES.at(-1); page++) {
+          const path = `/v1/feeds/following?order=${order}${next ? `&after=${next}` : ''}`;
+          if (PAGES.includes(page)) {
+            const at = last
+              ? `&at=${encodeURIComponent(order === 'recent' ? last.createdAt : last.laneTime)}&id=${last.id}`
+              : '';
+            calls.push({
+              group,
+              order,
+              page,
+              token,
+              ours: path,
+              naive: `/v1/bench/naive?order=${order}&page=${page}`,
+              careful: `/v1/bench/careful?order=${order}${at}`,
+              bare: `/feed?order=${order}${at}`,
+            });
+          }
+          const read = await api('GET', path);
+          next = read.next;
+          last = read.items.at(-1);
+          if (!next) break;
+        }
+      }
+    }
+  return calls;
+}
+
+async function measure(address, calls, way, options) {
+  const list = mixed(calls.map(({ token, [way]: path }) => ({ path, token })));
+  return load(address, list, { connections: CONNECTIONS, seconds: SECONDS, ...options });
+}
+
+async function compare(calls, service, rivals) {
+  const addresses = { ours: service.address, naive: rivals.stack, careful: rivals.stack, bare: rivals.plain };
+  // Warm: every plan made, every page in memory.
+  for (const way of ['ours', 'careful', 'bare']) await measure(addresses[way], calls, way, { seconds: 4 });
+  const groups = [...new Set(calls.map(({ group }) => group))];
+  const [rows, ratios] = [[], { naive: [], careful: [], bare: [], page40: [] }];
+  for (const group of groups)
+    for (const order of ORDERS) {
+      const rates = {};
+      for (const page of PAGES) {
+        const cell = calls.filter((call) => call.group === group && call.order === order && call.page === page);
+        if (cell.length === 0) continue;
+        const found = {};
+        for (const way of ['ours', 'careful', 'bare', 'naive'])
+          found[way] = await measure(addresses[way], cell, way, { seconds: way === 'naive' ? NAIVE_SECONDS : SECONDS });
+        rates[page] = found.ours.perSecond;
+        for (const way of ['naive', 'careful', 'bare']) ratios[way].push(found.ours.perSecond / found[way].perSecond);
+        rows.push([
+          `${group}, ${order}, page ${page}`,
+          Math.round(found.ours.perSecond),
+          found.ours.p50.toFixed(1),
+          found.ours.p99.toFixed(1),
+          ...['naive', 'careful', 'bare'].map((way) => (found.ours.perSecond / found[way].perSecond).toFixed(2)),
+        ]);
+      }
+      if (rates[40]) ratios.page40.push(rates[1] / rates[40]);
+    }
+  printTable(
+    `Pages a second over HTTP, ${CONNECTIONS} connections, under a light write load, and how many times as many as the others`,
+    ['follows, order, page', 'pages/s', 'p50 ms', 'p99 ms', '× naive', '× careful', '× bare'],
+    rows,
+  );
+  const mean = (list) => Math.exp(list.reduce((sum, x) => sum + Math.log(x), 0) / list.length);
+  printTable(
+    'Ratios',
+    ['against', 'geometric mean', 'worst', 'to be'],
+    Object.entries(ratios).map(([name, list]) => [
+      name === 'page40' ? 'page 40 in the time of page 1' : name,
+      mean(list).toFixed(2),
+      (name === 'page40' ? Math.max(...list) : Math.min(...list)).toFixed(2),
+      `${name === 'page40' ? 'at most' : 'at least'} ${BOUNDS[name]}`,
+    ]),
+  );
+  return Object.fromEntries(Object.entries(ratios).map(([name, list]) => [name, mean(list)]));
+}
+
+/** One, eight and 32 connections; latencies at 30 % of what was reached; and the processor time of a page. */
+async function latencies(calls, service, { address }) {
+  const rows = [];
+  const random = calls.filter(({ group }) => group === 'random');
+  let capacity = 0;
+  for (const connections of [1, 8, 32]) {
+    const [node, postgres] = [processorSeconds(service.pid), postgresSeconds(address)];
+    const found = await measure(service.address, random, 'ours', { connections, seconds: 5 });
+    const pages = found.perSecond * 5;
+    const each = (seconds) => ((1_000_000 * seconds) / pages).toFixed(0);
+    capacity = Math.max(capacity, found.perSecond);
+    rows.push([
+      `${connections} connections`,
+      Math.round(found.perSecond),
+      found.p50.toFixed(1),
+      found.p99.toFixed(1),
+      each(processorSeconds(service.pid) - node),
+      each(postgresSeconds(address) - postgres),
+    ]);
+  }
+  const rate = capacity * 0.3;
+  const steady = await measure(service.address, random, 'ours', { connections: 16, seconds: 8, rate });
+  rows.push([
+    `at ${Math.round(rate)} a second`,
+    Math.round(steady.perSecond),
+    steady.p50.toFixed(1),
+    steady.p99.toFixed(1),
+    '',
+    '',
+  ]);
+  printTable(
+    'Random viewers, both orders, pages 1, 10 and 40',
+    ['load', 'pages/s', 'p50 ms', 'p99 ms', 'node µs/page', 'PostgreSQL µs/page'],
+    rows,
+  );
+}
+
+/** Processor time of the cluster: its first process and all that it began. */
+function postgresSeconds({ port }) {
+  const processes = readdirSync('/proc').filter((name) => /^\d+$/.test(name));
+  const read = (pid, file) => {
+    try {
+      return readFileSync(`/proc/${pid}/${file}`, 'utf8');
+    } catch {
+      return '';
+    }
+  };
+  const first = processes.find(
+    (pid) => read(pid, 'cmdline').includes(`port=${port}`) && /postgres$/.test(read(pid, 'cmdline').split('\0')[0]),
+  );
+  const own = processes.filter((pid) => pid === first || new RegExp(`\\) \\S ${first} `).test(read(pid, 'stat')));
+  return own.reduce((sum, pid) => sum + (existsSync(`/proc/${pid}/stat`) ? processorSeconds(pid) : 0), 0);
+}
+
+/** The statement that finds a page, run by pgbench alone, against whole pages over HTTP. */
+async function againstPgbench({ dataSource, viewers, address }, calls, service) {
+  const { feedPage } = await import(join(root, 'packages/server/dist/feed/queries.js'));
+  const [{ id: weighting }] = await dataSource.query(`SELECT id FROM weightings WHERE in_force`);
+  const folder = mkdtempSync(join(tmpdir(), 'gather-lane-pgbench-'));
+  const files = viewers.random.flatMap(({ id }, i) =>
+    ORDERS.map((order) => {
+      const values = [`'${id}'::uuid`, 'true', `'infinity'`, `'ffffffff-ffff-ffff-ffff-ffffffffffff'`, '21', 'NULL'];
+      const sql = feedPage(order, weighting).replace(/\$(\d)/g, (_, n) => values[n - 1]);
+      const file = join(folder, `${order}-${i}.sql`);
+      writeFileSync(file, `${sql.replace(/\s+/g, ' ').trim()};\n`);
+      return file;
+    }),
+  );
+  const version = readdirSync('/usr/lib/postgresql').sort().at(-1);
+  const pgbench = `/usr/lib/postgresql/${version}/bin/pgbench`;
+  if (spawnSync(pgbench, ['--version']).status !== 0) return NaN;
+  const options = ['-n', '-T', '6', '-c', '8', '-j', '2', '-M', 'prepared', ...files.flatMap((file) => ['-f', file])];
+  const out = execFileSync(
+    pgbench,
+    ['-h', address.host, '-p', address.port, '-U', address.user, ...options, address.database],
+    {
+      encoding: 'utf8',
+      env: { ...process.env, PGPASSWORD: address.password },
+    },
+  );
+  rmSync(folder, { recursive: true });
+  const perSecond = Number(/tps = ([\d.]+)/.exec(out)[1]);
+  const first = calls.filter(({ group, page }) => group === 'random' && page === 1);
+  const ours = await measure(service.address, first, 'ours', { seconds: 5 });
+  printTable(
+    'Against pgbench, first pages of random viewers',
+    ['way', 'a second', 'ratio'],
+    [
+      ['pgbench, the statement that finds the page alone', Math.round(perSecond), '1.00'],
+      ['whole pages over HTTP', Math.round(ours.perSecond), (ours.perSecond / perSecond).toFixed(2)],
+    ],
+  );
+  return ours.perSecond / perSecond;
+}

@@ -1,0 +1,172 @@
+// The other ways to read a following feed, in a process of their own: two of them on our HTTP stack with our session check,
+// through our ORM's entities; one on a bare Fastify with the same SQL and the same check.
+import { join } from 'node:path';
+import fastify from 'fastify';
+import { createRequire } from 'node:module';
+import { root } from '../scripts/steps.mjs';
+
+const dist = (path) => import(join(root, 'packages/server/dist', path));
+const require = createRequire(join(root, 'packages/server/package.json'));
+const PAGE = 20;
+const LAST = { at: 'infinity', id: 'ffffffff-ffff-ffff-ffff-ffffffffffff' };
+
+const [{ createDataSource }, { createServices }, { buildApp }, { loadConfig }, { OperatorKey }, { FolderStore }] =
+  await Promise.all(
+    [
+      'database/data-source.js',
+      'services.js',
+      'http/app.js',
+      'config/load.js',
+      'operator/key.js',
+      'media/store.js',
+    ].map(dist),
+  );
+const { In, IsNull } = await import('typeorm');
+const { signedIn } = await dist('http/doorway.js');
+const { feedPage } = await dist('feed/queries.js');
+const { postsById } = await dist('posts/queries.js');
+const { CHECK_SESSION } = await dist('sessions/queries.js');
+const entities = {
+  ...(await dist('users/user.entity.js')),
+  ...(await dist('posts/post.entity.js')),
+  ...(await dist('follows/follow.entity.js')),
+  ...(await dist('comments/comment.entity.js')),
+  ...(await dist('reactions/reaction.entity.js')),
+};
+
+/**
+ * The naive way, as first written: whom one follows, then `In` with `skip` and `take`, then what belongs to each post, one
+ * by one as a template touches it.
+ */
+async function naive({ manager }, userId, order, page) {
+  const { Follow, Post, User, Comment, Reaction } = entities;
+  const follows = await manager.find(Follow, { where: { followerId: userId } });
+  const authors = [userId, ...follows.map(({ followeeId }) => followeeId)];
+  const skip = (page - 1) * PAGE;
+  const posts =
+    order === 'recent'
+      ? await manager.find(Post, {
+          where: { authorId: In(authors), deletedAt: IsNull() },
+          order: { createdAt: 'DESC', id: 'DESC' },
+          skip,
+          take: PAGE,
+        })
+      : await manager
+          .createQueryBuilder(Post, 'p')
+          .innerJoin('standings', 's', 's.post_id = p.id')
+          .where('p.authorId IN (:...authors) AND p.deletedAt IS NULL', { authors })
+          .orderBy('s.lane_time', 'DESC')
+          .addOrderBy('p.id', 'DESC')
+          .offset(skip)
+          .limit(PAGE)
+          .getMany();
+  const items = [];
+  for (const post of posts) {
+    const author = await manager.findOne(User, { where: { id: post.authorId } });
+    const comments = await manager.count(Comment, { where: { postId: post.id, deletedAt: IsNull() } });
+    const reactions = await manager.find(Reaction, { where: { postId: post.id } });
+    const counts = {};
+    for (const { kind } of reactions) counts[kind] = (counts[kind] ?? 0) + 1;
+    items.push({
+      id: post.id,
+      body: post.body,
+      createdAt: post.createdAt,
+      author: { id: author.id, handle: author.handle, name: author.name },
+      tallies: { comments, reactions: counts },
+      reaction: reactions.find((each) => each.userId === userId)?.kind ?? null,
+    });
+  }
+  return { items };
+}
+
+const KEYS = { recent: ['p.created_at', 'p.id'], score: ['s.lane_time', 's.post_id'] };
+const careful = (order) => `
+  SELECT p.id, p.body, p.version, p.created_at, p.edited_at, a.id AS author_id, a.handle, a.name, t.comments, t.reactions, s.lane_time, r.kind AS reaction
+  FROM follows f
+  JOIN ${order === 'recent' ? 'posts p ON p.author_id = f.followee_id JOIN standings s ON s.post_id = p.id' : 'standings s ON s.author_id = f.followee_id JOIN posts p ON p.id = s.post_id'}
+  JOIN users a ON a.id = p.author_id
+  JOIN post_tallies t ON t.post_id = p.id
+  LEFT JOIN reactions r ON r.post_id = p.id AND r.user_id = f.follower_id
+  WHERE f.follower_id = $1 AND p.deleted_at IS NULL AND (${KEYS[order].join(', ')}) < ($2::timestamptz, $3::uuid)
+  ORDER BY ${KEYS[order].map((key) => `${key} DESC`).join(', ')} LIMIT ${PAGE + 1}`;
+
+/** The careful way: joins, one statement, keyset pages, on the index that suits it best. */
+async function oneStatement(dataSource, userId, order, { at, id }) {
+  const rows = await dataSource.query(careful(order), [userId, at, id]);
+  return {
+    items: rows.slice(0, PAGE).map((row) => ({
+      id: row.id,
+      body: row.body,
+      createdAt: row.created_at.toISOString(),
+      laneTime: row.lane_time.toISOString(),
+      author: { id: row.author_id, handle: row.handle, name: row.name },
+      tallies: { comments: row.comments, reactions: row.reactions },
+      reaction: row.reaction,
+    })),
+  };
+}
+
+const folder = process.argv[2];
+const url = process.argv[3];
+const { config } = loadConfig({ folder, environment: { GATHER_LANE_DATABASE_URL: url } });
+const at = new URL(url);
+const address = {
+  host: at.hostname,
+  port: Number(at.port),
+  user: at.username,
+  password: decodeURIComponent(at.password),
+  database: at.pathname.slice(1),
+  ssl: false,
+};
+const dataSource = createDataSource(address, config.database.poolSize);
+await dataSource.initialize();
+const key = new OperatorKey(join(folder, '.gather-lane'));
+const services = createServices(dataSource, config, key, { demo: false, store: new FolderStore(folder) });
+const app = await buildApp(services, { consoleFolder: undefined, notReady: () => null });
+const ways = {
+  naive: (userId, { order, page }) => naive(dataSource, userId, order, Number(page)),
+  careful: (userId, { order, at: from, id }) => oneStatement(dataSource, userId, order, from ? { at: from, id } : LAST),
+};
+for (const [name, way] of Object.entries(ways))
+  app.get(`/v1/bench/${name}`, { config: { doorway: 'signed-in' }, schema: { hide: true } }, (request) =>
+    way(signedIn(request).userId, request.query),
+  );
+const stack = await app.listen({ host: '127.0.0.1', port: 0 });
+
+// Bare: no schemas, no hooks, no rules; the token and the session are checked all the same.
+const pg = require('pg');
+const { jwtVerify } = await import('jose');
+const pool = new pg.Pool({ ...address, max: config.database.poolSize });
+let keys = [];
+const bare = fastify();
+bare.get('/feed', async (request) => {
+  const token = request.headers.authorization.slice(7);
+  const { payload } = await verify(token);
+  const { rows } = await pool.query({ name: 'session', text: CHECK_SESSION, values: [payload.sid, null] });
+  const { order, at: from, id } = request.query;
+  const { user_id: userId, weighting_id: weighting } = rows[0];
+  const start = from ? { at: from, id } : LAST;
+  const page = await pool.query({
+    name: `page ${order}`,
+    text: feedPage(order, weighting),
+    values: [userId, true, start.at, start.id, PAGE + 1, null],
+  });
+  const ids = page.rows.slice(0, PAGE).map((row) => row.id);
+  const posts = await pool.query({ name: 'posts', text: POSTS, values: [ids, userId] });
+  return { items: posts.rows };
+});
+const POSTS = postsById([]);
+async function verify(token) {
+  // The service makes its key when it signs the first token.
+  if (keys.length === 0) keys = (await pool.query(`SELECT secret FROM signing_keys`)).rows;
+  for (const { secret } of keys)
+    try {
+      return await jwtVerify(token, secret, { algorithms: ['HS256'] });
+    } catch {
+      // Signed by another of the keys.
+    }
+  throw new Error('no key of the service signed this token');
+}
+const plain = await bare.listen({ host: '127.0.0.1', port: 0 });
+process.send({ stack, plain });
+process.on('SIGTERM', () => process.exit(0));
