@@ -1,7 +1,7 @@
 // Reading the following feed over HTTP, against other ways in the same run: naive, careful, bare, and pgbench.
 import { setTimeout as pause } from 'node:timers/promises';
 import { execFileSync, fork, spawnSync } from 'node:child_process';
-import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { root } from '../scripts/steps.mjs';
@@ -199,9 +199,8 @@ async function latencies(calls, service, { address }) {
   );
 }
 
-/** Processor time of the cluster: its first process and all that it began. */
+/** Processor time of the cluster: its first process, those that it has seen end, and those that it has now. */
 function postgresSeconds({ port }) {
-  const processes = readdirSync('/proc').filter((name) => /^\d+$/.test(name));
   const read = (pid, file) => {
     try {
       return readFileSync(`/proc/${pid}/${file}`, 'utf8');
@@ -209,11 +208,21 @@ function postgresSeconds({ port }) {
       return '';
     }
   };
-  const first = processes.find(
-    (pid) => read(pid, 'cmdline').includes(`port=${port}`) && /postgres$/.test(read(pid, 'cmdline').split('\0')[0]),
-  );
-  const own = processes.filter((pid) => pid === first || new RegExp(`\\) \\S ${first} `).test(read(pid, 'stat')));
-  return own.reduce((sum, pid) => sum + (existsSync(`/proc/${pid}/stat`) ? processorSeconds(pid) : 0), 0);
+  const fieldsOf = (stat) => stat.slice(stat.lastIndexOf(')') + 2).split(' ');
+  const processes = readdirSync('/proc').filter((name) => /^\d+$/.test(name));
+  const first = processes.find((pid) => {
+    const [program, ...rest] = read(pid, 'cmdline').split('\0');
+    return /\/postgres$/.test(program) && rest.includes(`port=${port}`);
+  });
+  const ticks = processes.map((pid) => {
+    const stat = read(pid, 'stat');
+    if (!stat) return 0;
+    const [, parent, ...rest] = fieldsOf(stat);
+    const [user, system, endedUser, endedSystem] = rest.slice(9, 13).map(Number);
+    if (pid === first) return user + system + endedUser + endedSystem;
+    return parent === first ? user + system : 0;
+  });
+  return ticks.reduce((sum, n) => sum + n, 0) / 100;
 }
 
 /** The statement that finds a page, run by pgbench alone, against whole pages over HTTP. */
@@ -233,26 +242,32 @@ async function againstPgbench({ dataSource, viewers, address }, calls, service) 
   const version = readdirSync('/usr/lib/postgresql').sort().at(-1);
   const pgbench = `/usr/lib/postgresql/${version}/bin/pgbench`;
   if (spawnSync(pgbench, ['--version']).status !== 0) return NaN;
-  const options = ['-n', '-T', '6', '-c', '8', '-j', '2', '-M', 'prepared', ...files.flatMap((file) => ['-f', file])];
-  const out = execFileSync(
-    pgbench,
-    ['-h', address.host, '-p', address.port, '-U', address.user, ...options, address.database],
-    {
+  const options = ['-n', '-T', '4', '-c', '8', '-j', '2', '-M', 'prepared', ...files.flatMap((file) => ['-f', file])];
+  const connection = ['-h', address.host, '-p', String(address.port), '-U', address.user];
+  const run = () => {
+    const out = execFileSync(pgbench, [...connection, ...options, address.database], {
       encoding: 'utf8',
       env: { ...process.env, PGPASSWORD: address.password },
-    },
-  );
-  rmSync(folder, { recursive: true });
-  const perSecond = Number(/tps = ([\d.]+)/.exec(out)[1]);
+    });
+    return Number(/tps = ([\d.]+)/.exec(out)[1]);
+  };
   const first = calls.filter(({ group, page }) => group === 'random' && page === 1);
-  const ours = await measure(service.address, first, 'ours', { seconds: 5 });
+  // In turn, since the machine is not the same from one minute to the next.
+  const [theirs, pages] = [[], []];
+  for (let round = 0; round < 3; round++) {
+    theirs.push(run());
+    pages.push((await measure(service.address, first, 'ours', { seconds: 4 })).perSecond);
+  }
+  rmSync(folder, { recursive: true });
+  const middle = (list) => [...list].sort((a, b) => a - b)[1];
+  const [perSecond, ours] = [middle(theirs), middle(pages)];
   printTable(
     'Against pgbench, first pages of random viewers',
     ['way', 'a second', 'ratio'],
     [
       ['pgbench, the statement that finds the page alone', Math.round(perSecond), '1.00'],
-      ['whole pages over HTTP', Math.round(ours.perSecond), (ours.perSecond / perSecond).toFixed(2)],
+      ['whole pages over HTTP', Math.round(ours), (ours / perSecond).toFixed(2)],
     ],
   );
-  return ours.perSecond / perSecond;
+  return ours / perSecond;
 }

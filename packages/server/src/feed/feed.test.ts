@@ -4,6 +4,7 @@ import {
   addComments,
   addFollows,
   addPosts,
+  addReactions,
   addUsers,
   dice,
   plainFeed,
@@ -40,6 +41,10 @@ describe('the feed query', () => {
       service,
       Array.from({ length: 150 }, () => ({ post: pick(posts), author: pick(users) })),
     );
+    await addReactions(
+      service,
+      Array.from({ length: 300 }, () => ({ post: pick(posts), user: pick(users), kind: pick(['like', 'dislike']) })),
+    );
     const deleted = posts.filter(() => chance(0.08));
     await service.dataSource.query(`UPDATE posts SET deleted_at = now() WHERE id = ANY ($1)`, [deleted]);
 
@@ -47,6 +52,11 @@ describe('the feed query', () => {
     for (const followees of viewers) {
       const viewer = await service.user();
       await addFollows(service, viewer.id, followees);
+      // Some of them muted, one blocked and one who blocks: a block ends the follow.
+      for (const mute of followees.filter(() => chance(0.15)))
+        await service.call('PUT', `/v1/mutes/${mute}`, { as: viewer });
+      if (followees[2]) await service.call('PUT', `/v1/blocks/${pick(followees)}`, { as: viewer });
+      if (followees[3]) await service.services.blocks.keepAway('blocks', pick(followees), viewer.id);
       const own = chance(0.5);
       if (chance(0.5)) await addPosts(service, [{ author: viewer.id, secondsAgo: int(span) }]);
       for (const order of ['recent', 'score'] as const) {

@@ -60,6 +60,16 @@ export async function addComments(
   return ids;
 }
 
+export async function addReactions(
+  service: TestService,
+  reactions: { post: string; user: string; kind: string }[],
+): Promise<void> {
+  await service.dataSource.query(
+    `INSERT INTO reactions (post_id, user_id, kind) SELECT * FROM unnest($1::uuid[], $2::uuid[], $3::text[]) ON CONFLICT DO NOTHING`,
+    [reactions.map(({ post }) => post), reactions.map(({ user }) => user), reactions.map(({ kind }) => kind)],
+  );
+}
+
 /** The whole feed of a viewer by the plainest query there is. */
 export async function plainFeed(
   service: TestService,
@@ -69,7 +79,7 @@ export async function plainFeed(
 ): Promise<string[]> {
   const rows = await service.dataSource.query<{ id: string }[]>(
     `SELECT p.id FROM posts p JOIN standings s ON s.post_id = p.id
-     WHERE p.deleted_at IS NULL AND (p.author_id IN (SELECT followee_id FROM follows WHERE follower_id = $1) OR ($2 AND p.author_id = $1))
+     WHERE p.deleted_at IS NULL AND ((p.author_id IN (SELECT followee_id FROM follows WHERE follower_id = $1) AND p.author_id NOT IN (SELECT muted_id FROM mutes WHERE muter_id = $1)) OR ($2 AND p.author_id = $1))
      ORDER BY ${order === 'recent' ? 'p.created_at DESC, p.id DESC' : 's.lane_time DESC, p.id DESC'}`,
     [viewer, own],
   );

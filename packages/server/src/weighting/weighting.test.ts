@@ -3,7 +3,16 @@ import { laneTime, peopleOf, placeAll, pull, type Weighting } from '@gather-lane
 import type { QueryRunner } from 'typeorm';
 import { checkData } from '../check/service.js';
 import { createDataSource } from '../database/data-source.js';
-import { addComments, addFollows, addPosts, addUsers, dice, scroll, type FeedReply } from '../tests/graph.js';
+import {
+  addComments,
+  addFollows,
+  addPosts,
+  addReactions,
+  addUsers,
+  dice,
+  scroll,
+  type FeedReply,
+} from '../tests/graph.js';
 import { startTestService, type Actor, type TestService } from '../tests/test-service.js';
 import { Weightings } from './service.js';
 
@@ -65,11 +74,13 @@ afterAll(() => service.stop());
 
 async function react(count: number, seed: number): Promise<void> {
   const { pick, chance } = dice(seed);
-  const acts = Array.from({ length: count }, () => [pick(posts), pick(writers), chance(0.8) ? 'like' : 'dislike']);
-  await service.dataSource.query(
-    `INSERT INTO reactions (post_id, user_id, kind) SELECT * FROM unnest($1::uuid[], $2::uuid[], $3::text[])
-     ON CONFLICT (post_id, user_id) DO NOTHING`,
-    [acts.map(([post]) => post), acts.map(([, user]) => user), acts.map(([, , kind]) => kind)],
+  await addReactions(
+    service,
+    Array.from({ length: count }, () => ({
+      post: pick(posts),
+      user: pick(writers),
+      kind: chance(0.8) ? 'like' : 'dislike',
+    })),
   );
 }
 
