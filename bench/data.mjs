@@ -18,7 +18,7 @@ const PAGE = 20;
 
 /** Opens the data of a size; fills it first where it is not there yet. */
 export async function openData(size) {
-  const folder = process.env.BENCH_DATA ?? join(root, '.bench', size);
+  const folder = process.env.BENCH_DATA ? join(process.env.BENCH_DATA, size) : join(root, '.bench', size);
   mkdirSync(folder, { recursive: true });
   makeDataFolder(folder);
   const cluster = await startCluster(folder, console.error);

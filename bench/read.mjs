@@ -1,7 +1,7 @@
 // Reading the following feed over HTTP, against other ways in the same run: naive, careful, bare, and pgbench.
 import { setTimeout as pause } from 'node:timers/promises';
 import { execFileSync, fork, spawnSync } from 'node:child_process';
-import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { root } from '../scripts/steps.mjs';
@@ -24,7 +24,9 @@ export async function benchRead(size) {
   const writing = lightWriting(data, service);
   try {
     const calls = await prepareCalls(data.viewers, service);
-    const ratios = await compare(calls, service, rivals);
+    const { ratios, cells } = await compare(calls, service, rivals);
+    mkdirSync(join(root, '.bench'), { recursive: true });
+    writeFileSync(join(root, '.bench', `read-${size}.json`), JSON.stringify(cells));
     await latencies(calls, service, data);
     ratios.pgbench = await againstPgbench(data, calls, service);
     return ratios;
@@ -121,7 +123,7 @@ async function compare(calls, service, rivals) {
   // Warm: every plan made, every page in memory.
   for (const way of ['ours', 'careful', 'bare']) await measure(addresses[way], calls, way, { seconds: 4 });
   const groups = [...new Set(calls.map(({ group }) => group))];
-  const [rows, ratios] = [[], { naive: [], careful: [], bare: [], page40: [] }];
+  const [rows, cells, ratios] = [[], [], { naive: [], careful: [], bare: [], page40: [] }];
   for (const group of groups)
     for (const order of ORDERS) {
       const rates = {};
@@ -132,6 +134,12 @@ async function compare(calls, service, rivals) {
         for (const way of ['ours', 'careful', 'bare', 'naive'])
           found[way] = await measure(addresses[way], cell, way, { seconds: way === 'naive' ? NAIVE_SECONDS : SECONDS });
         rates[page] = found.ours.perSecond;
+        cells.push({
+          group,
+          order,
+          page,
+          ...Object.fromEntries(Object.entries(found).map(([way, { perSecond }]) => [way, perSecond])),
+        });
         for (const way of ['naive', 'careful', 'bare']) ratios[way].push(found.ours.perSecond / found[way].perSecond);
         rows.push([
           `${group}, ${order}, page ${page}`,
@@ -159,7 +167,7 @@ async function compare(calls, service, rivals) {
       `${name === 'page40' ? 'at most' : 'at least'} ${BOUNDS[name]}`,
     ]),
   );
-  return Object.fromEntries(Object.entries(ratios).map(([name, list]) => [name, mean(list)]));
+  return { ratios: Object.fromEntries(Object.entries(ratios).map(([name, list]) => [name, mean(list)])), cells };
 }
 
 /** One, eight and 32 connections; latencies at 30 % of what was reached; and the processor time of a page. */

@@ -1,12 +1,14 @@
-// npm run bench [-- read] [-- --large]: each benchmark prints tables and a ratio; the bounds are those of the design.
+// npm run bench [-- read] [-- --large]: each benchmark prints tables and a ratio; the bounds are those of the design. The word
+// `chart` draws what the read benchmark found.
 import { build, needNode, needPackages, needPostgres } from '../scripts/steps.mjs';
 
 needNode();
 needPostgres();
 needPackages();
 build();
-const names = process.argv.slice(2).filter((word) => !word.startsWith('--'));
+const words = process.argv.slice(2).filter((word) => !word.startsWith('--'));
 const size = process.argv.includes('--large') ? 'large' : 'small';
+const names = words.filter((word) => word !== 'chart');
 
 /** What each is held to: at least, or at most. */
 const BENCHMARKS = {
@@ -28,7 +30,7 @@ if (wrong !== undefined) {
   process.exit(2);
 }
 for (const [name, { least, most, run }] of Object.entries(BENCHMARKS)) {
-  if (names.length > 0 && !names.includes(name)) continue;
+  if (words.length > 0 && !names.includes(name)) continue;
   const found = await run();
   const ratios = typeof found === 'number' ? { [name]: found } : found;
   const bound = (bounds, key) => (typeof bounds === 'number' ? bounds : bounds?.[key]);
@@ -40,3 +42,4 @@ for (const [name, { least, most, run }] of Object.entries(BENCHMARKS)) {
     console.log(`${key}: ${ratio.toFixed(2)}, to be ${limit}: ${held ? 'held' : 'NOT held'}`);
   }
 }
+if (words.includes('chart')) await (await import('./chart.mjs')).drawChart(size);

@@ -11,6 +11,10 @@ export default async function startDatabase() {
   const template = createDataSource(cluster.address, 2);
   await template.initialize();
   await migrate(template);
+  // Nothing here has to outlive a power cut, and a database is copied for each suite.
+  for (const name of ['fsync', 'full_page_writes', 'synchronous_commit'])
+    await template.query(`ALTER SYSTEM SET ${name} = off`);
+  await template.query(`SELECT pg_reload_conf()`);
   await template.destroy();
   process.env.GATHER_LANE_TEST_DATABASE_ADDRESS = JSON.stringify(cluster.address);
   globalThis.gatherLaneTests = { cluster, folder };

@@ -66,7 +66,12 @@ export const ConfigSchema = Type.Object(
           default: true,
           description: 'Prepare the statements that matter by name; off behind a pooler that shares connections.',
         }),
-        poolSize: Type.Integer({ default: 12, minimum: 2, maximum: 200, description: 'Most connections at once.' }),
+        poolSize: Type.Integer({
+          default: 12,
+          minimum: 2,
+          maximum: 200,
+          description: 'Most connections at once, and as many again for prepared statements.',
+        }),
       },
       closed,
     ),

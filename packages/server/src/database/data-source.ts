@@ -1,6 +1,6 @@
 import 'reflect-metadata';
 import type { Model } from '@gather-lane/core';
-import type { Pool } from 'pg';
+import pg, { type Pool, type PoolConfig } from 'pg';
 import { DataSource, QueryFailedError, type DataSourceOptions, type QueryRunner } from 'typeorm';
 import { Block, Mute } from '../blocks/distance.entity.js';
 import { Comment } from '../comments/comment.entity.js';
@@ -106,30 +106,41 @@ export const MIGRATIONS = [
 /** Name of the table that remembers which of our migrations have run. */
 export const MIGRATIONS_TABLE = 'gather_lane_migrations';
 
-/** Maps the developer's own fields right before the entities' metadata is read, and prepares the statements that matter. */
+/**
+ * Maps the developer's own fields right before the entities' metadata is read, and prepares the statements that matter on
+ * connections of their own. There every plan is made once, for all callers: left to itself PostgreSQL takes a plan for one
+ * caller to be cheaper, and makes one on each call, which costs as much as running it.
+ */
 class ModelDataSource extends DataSource {
-  constructor(
-    options: DataSourceOptions,
-    readonly model: Model,
-    readonly prepares: boolean,
-  ) {
+  readonly #model: Model;
+  readonly #preparing: Pool | null;
+
+  constructor(options: DataSourceOptions, model: Model, preparing: PoolConfig | null) {
     super(options);
+    this.#model = model;
+    this.#preparing = preparing && new pg.Pool(preparing);
+    // A connection that breaks while it is idle is replaced by the next; whoever needs one hears of it.
+    this.#preparing?.on('error', () => undefined);
   }
 
   /** Statements that matter are prepared by name; all others, and those in transactions, go the usual way. */
   override async query<T = unknown>(sql: string, parameters?: unknown[], runner?: QueryRunner): Promise<T> {
-    const name = this.prepares && !runner ? preparedName(sql) : undefined;
+    const name = this.#preparing && !runner ? preparedName(sql) : undefined;
     if (name === undefined) return super.query<T>(sql, parameters, runner);
-    const pool = (this.driver as unknown as { master: Pool }).master;
     try {
-      return (await pool.query({ name, text: sql, values: parameters ?? [] })).rows as T;
+      return (await this.#preparing!.query({ name, text: sql, values: parameters ?? [] })).rows as T;
     } catch (error) {
       throw new QueryFailedError(sql, parameters, error as Error);
     }
   }
 
+  override async destroy(): Promise<void> {
+    await this.#preparing?.end();
+    await super.destroy();
+  }
+
   protected override async buildMetadatas(): Promise<void> {
-    mapFields(this.model);
+    mapFields(this.#model);
     await super.buildMetadatas();
   }
 }
@@ -146,6 +157,7 @@ export function createDataSource(
   model: Model = [],
   prepares = true,
 ): DataSource {
+  const connection = { connectionTimeoutMillis: 10_000, options: '-c timezone=UTC' };
   const options: DataSourceOptions = {
     type: 'postgres',
     host: address.host,
@@ -163,7 +175,19 @@ export function createDataSource(
     installExtensions: false,
     applicationName: 'gather-lane',
     poolSize,
-    extra: { connectionTimeoutMillis: 10_000, options: '-c timezone=UTC' },
+    extra: connection,
   };
-  return new ModelDataSource(options, model, prepares);
+  const preparing: PoolConfig = {
+    ...connection,
+    host: address.host,
+    port: address.port,
+    user: address.user,
+    password: address.password,
+    database: address.database,
+    ssl: address.ssl,
+    application_name: 'gather-lane',
+    max: poolSize,
+    options: `${connection.options} -c plan_cache_mode=force_generic_plan`,
+  };
+  return new ModelDataSource(options, model, prepares ? preparing : null);
 }

@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { readFeedCursor, writeFeedCursor } from '@gather-lane/core';
+import pg from 'pg';
 import {
   addComments,
   addFollows,
@@ -77,26 +78,20 @@ describe('the feed query', () => {
       service,
       Array.from({ length: 120 }, (_, i) => ({ author: writers[i % 5]!, secondsAgo: i })),
     );
-    const statements: string[] = [];
-    const { driver } = service.dataSource as unknown as {
-      driver: {
-        master: {
-          on(event: 'acquire', on: (client: { query: (...a: unknown[]) => unknown; counted?: true }) => void): void;
-        };
-      };
+    const counted = pg.Client.prototype as { query: (...args: unknown[]) => unknown };
+    const { query } = counted;
+    const statements: unknown[] = [];
+    counted.query = function (this: unknown, ...args: unknown[]) {
+      statements.push(args[0]);
+      return query.apply(this, args);
     };
-    driver.master.on('acquire', (client) => {
-      if (client.counted) return;
-      const query = client.query.bind(client);
-      client.query = (...args: unknown[]) => (statements.push(String(args[0])), query(...args));
-      client.counted = true;
-    });
     for (const limit of [1, 20, 100])
       for (const order of ['recent', 'score']) {
         statements.length = 0;
         expect((await feed(viewer, `limit=${limit}&order=${order}&place=true`)).json.items).toHaveLength(limit);
         expect(statements).toHaveLength(3);
       }
+    counted.query = query;
   });
 });
 
