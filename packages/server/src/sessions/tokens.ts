@@ -1,4 +1,4 @@
-import { createHash, randomBytes } from 'node:crypto';
+import { createHash, randomBytes, webcrypto } from 'node:crypto';
 import { errors, SignJWT, jwtVerify } from 'jose';
 import type { DataSource } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
@@ -15,13 +15,24 @@ const FORGET_KEYS = `
 /** For how long a key is used without looking whether there is a newer one. */
 const RELOAD_MS = 60_000;
 
+/** A key as it signs and verifies; made once, for making one takes as long as verifying a token. */
+interface ReadyKey {
+  readonly id: string;
+  readonly secret: webcrypto.CryptoKey;
+}
+
+const makeReady = async ({ id, secret }: SigningKey): Promise<ReadyKey> => ({
+  id,
+  secret: await webcrypto.subtle.importKey('raw', secret, { name: 'HMAC', hash: 'SHA-256' }, false, ['sign', 'verify']),
+});
+
 /**
  * Signs and reads access tokens (JWT, HS256) with keys that all processes of a database share. The newest key signs, all
  * that are there verify. A token that names a key which this process does not know yet makes it look once more.
  */
 export class AccessTokens {
   readonly #dataSource: DataSource;
-  #keys: Promise<SigningKey[]> | undefined;
+  #keys: Promise<ReadyKey[]> | undefined;
   #loadedAt = 0;
 
   constructor(dataSource: DataSource) {
@@ -76,7 +87,7 @@ export class AccessTokens {
     await this.#dataSource.query(FORGET_KEYS, [longestSeconds + RELOAD_MS / 1000]);
   }
 
-  async #secretOf(kid: string | undefined): Promise<Uint8Array> {
+  async #secretOf(kid: string | undefined): Promise<webcrypto.CryptoKey> {
     const find = async (atMostOld: number) => (await this.#load(atMostOld)).find((key) => key.id === kid)?.secret;
     // Another process may have made it since; but no flood of made-up keys makes a flood of statements.
     const secret = (await find(RELOAD_MS)) ?? (await find(LOOK_AGAIN_MS));
@@ -84,10 +95,11 @@ export class AccessTokens {
     return secret;
   }
 
-  #load(atMostOld: number): Promise<SigningKey[]> {
+  #load(atMostOld: number): Promise<ReadyKey[]> {
     if (this.#keys && Date.now() - this.#loadedAt <= atMostOld) return this.#keys;
     this.#loadedAt = Date.now();
-    this.#keys = this.#loadOrMake().catch((error: unknown) => {
+    const keys = this.#loadOrMake().then((rows) => Promise.all(rows.map(makeReady)));
+    this.#keys = keys.catch((error: unknown) => {
       this.#keys = undefined;
       throw error;
     });
