@@ -2,7 +2,7 @@ import { Box, Card, Link, Typography } from '@mui/material';
 import type { WeightingTrial } from '@gather-lane/client';
 import { Link as RouterLink } from 'react-router';
 import { Empty } from '../common/states';
-import { readAgo } from '../common/time';
+import { Ago } from '../common/time';
 import { percent } from './numbers';
 
 type Viewer = NonNullable<WeightingTrial['viewer']>;
@@ -117,7 +117,7 @@ function Row({ post, which }: { post: Post; which: 'now' | 'then' }) {
           {post.text || 'Pictures'}
         </Link>
         <Typography variant="caption" color="text.secondary" noWrap component="div" sx={{ lineHeight: 1.2 }}>
-          @{post.handle} · {readAgo(post.createdAt, Date.now())} · lift {place.lift.toFixed(2)}
+          @{post.handle} · <Ago instant={post.createdAt} /> · lift {place.lift.toFixed(2)}
         </Typography>
       </Box>
       {which === 'then' && (
