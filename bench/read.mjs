@@ -1,12 +1,12 @@
 // Reading the following feed over HTTP, against other ways in the same run: naive, careful, bare, and pgbench.
 import { setTimeout as pause } from 'node:timers/promises';
-import { execFileSync, fork, spawnSync } from 'node:child_process';
-import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { fork } from 'node:child_process';
+import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { root } from '../scripts/steps.mjs';
 import { openData, PAGES } from './data.mjs';
 import { load, mixed } from './load.mjs';
+import { againstPgbench } from './pgbench.mjs';
 import { processorSeconds, startService } from './service.mjs';
 import { printTable } from './table.mjs';
 
@@ -28,7 +28,11 @@ export async function benchRead(size) {
     mkdirSync(join(root, '.bench'), { recursive: true });
     writeFileSync(join(root, '.bench', `read-${size}.json`), JSON.stringify(cells));
     await latencies(calls, service, data);
-    ratios.pgbench = await againstPgbench(data, calls, service);
+    const first = calls.filter(({ group, page }) => group === 'random' && page === 1);
+    ratios.pgbench = await againstPgbench(
+      data,
+      async () => (await measure(service.address, first, 'ours', { seconds: 4 })).perSecond,
+    );
     return ratios;
   } finally {
     await writing.stop();
@@ -231,51 +235,4 @@ function postgresSeconds({ port }) {
     return parent === first ? user + system : 0;
   });
   return ticks.reduce((sum, n) => sum + n, 0) / 100;
-}
-
-/** The statement that finds a page, run by pgbench alone, against whole pages over HTTP. */
-async function againstPgbench({ dataSource, viewers, address }, calls, service) {
-  const { feedPage } = await import(join(root, 'packages/server/dist/feed/queries.js'));
-  const [{ id: weighting }] = await dataSource.query(`SELECT id FROM weightings WHERE in_force`);
-  const folder = mkdtempSync(join(tmpdir(), 'gather-lane-pgbench-'));
-  const files = viewers.random.flatMap(({ id }, i) =>
-    ORDERS.map((order) => {
-      const values = [`'${id}'::uuid`, 'true', `'infinity'`, `'ffffffff-ffff-ffff-ffff-ffffffffffff'`, '21', 'NULL'];
-      const sql = feedPage(order, weighting).replace(/\$(\d)/g, (_, n) => values[n - 1]);
-      const file = join(folder, `${order}-${i}.sql`);
-      writeFileSync(file, `${sql.replace(/\s+/g, ' ').trim()};\n`);
-      return file;
-    }),
-  );
-  const version = readdirSync('/usr/lib/postgresql').sort().at(-1);
-  const pgbench = `/usr/lib/postgresql/${version}/bin/pgbench`;
-  if (spawnSync(pgbench, ['--version']).status !== 0) return NaN;
-  const options = ['-n', '-T', '4', '-c', '8', '-j', '2', '-M', 'prepared', ...files.flatMap((file) => ['-f', file])];
-  const connection = ['-h', address.host, '-p', String(address.port), '-U', address.user];
-  const run = () => {
-    const out = execFileSync(pgbench, [...connection, ...options, address.database], {
-      encoding: 'utf8',
-      env: { ...process.env, PGPASSWORD: address.password },
-    });
-    return Number(/tps = ([\d.]+)/.exec(out)[1]);
-  };
-  const first = calls.filter(({ group, page }) => group === 'random' && page === 1);
-  // In turn, since the machine is not the same from one minute to the next.
-  const [theirs, pages] = [[], []];
-  for (let round = 0; round < 3; round++) {
-    theirs.push(run());
-    pages.push((await measure(service.address, first, 'ours', { seconds: 4 })).perSecond);
-  }
-  rmSync(folder, { recursive: true });
-  const middle = (list) => [...list].sort((a, b) => a - b)[1];
-  const [perSecond, ours] = [middle(theirs), middle(pages)];
-  printTable(
-    'Against pgbench, first pages of random viewers',
-    ['way', 'a second', 'ratio'],
-    [
-      ['pgbench, the statement that finds the page alone', Math.round(perSecond), '1.00'],
-      ['whole pages over HTTP', Math.round(ours), (ours / perSecond).toFixed(2)],
-    ],
-  );
-  return ours / perSecond;
 }

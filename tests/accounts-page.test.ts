@@ -1,42 +1,9 @@
-import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from '@jest/globals';
-import { readFileSync } from 'node:fs';
-import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
+import { describe, expect, test } from '@jest/globals';
 import sharp from 'sharp';
-import { actAs, FLAGS } from './browser.js';
-import { startDemo, type DemoService } from './demo-service.js';
+import { actAs, asOperator, context, open, page, posts, service, useConsole } from './browser.js';
 
-let service: DemoService;
-let browser: Browser;
-let context: BrowserContext;
-let page: Page;
-let failures: string[];
+useConsole();
 
-beforeAll(async () => {
-  service = await startDemo();
-  browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS });
-}, 240_000);
-afterAll(async () => {
-  await browser.close();
-  await service.end();
-});
-beforeEach(async () => {
-  context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
-  context.setDefaultTimeout(20_000);
-  page = await context.newPage();
-  failures = [];
-  page.on('pageerror', (error) => failures.push(error.message));
-});
-afterEach(async () => {
-  await context.close();
-  expect(failures).toEqual([]);
-});
-
-const open = (path: string) => page.goto(service.address + path);
-const asOperator = async () => {
-  await open(`/#operator-key=${readFileSync(service.operatorKey, 'utf8').trim()}`);
-  await page.getByText('This browser is the operator now.').waitFor();
-};
-const posts = () => page.getByRole('article', { name: /^Post by/ });
 const picture = async (red: number) => ({
   name: 'fog.jpg',
   mimeType: 'image/jpeg',

@@ -1,7 +1,10 @@
-import type { Page } from 'playwright-core';
+import { afterAll, afterEach, beforeAll, beforeEach, expect } from '@jest/globals';
+import { readFileSync } from 'node:fs';
+import { chromium, type Browser, type BrowserContext, type BrowserContextOptions, type Page } from 'playwright-core';
+import { startDemo, type DemoService } from './demo-service.js';
 
 /** How the tests start Chromium: without a screen, and without calling home. */
-export const FLAGS = [
+const FLAGS = [
   '--headless',
   '--no-sandbox',
   '--disable-gpu',
@@ -11,6 +14,56 @@ export const FLAGS = [
   '--disable-component-update',
   '--disable-sync',
 ];
+/** The demo's service that this suite's pages are of. */
+export let service: DemoService;
+/** A context of its own for each test: nobody is signed in there. */
+export let context: BrowserContext;
+/** The test's page. A failure in its scripts fails the test. */
+export let page: Page;
+let browser: Browser;
+let failures: string[];
+
+/** Starts the demo, with a model file or without, and Chromium for this suite; each test gets a fresh `page`. */
+export function useConsole(model?: string): void {
+  beforeAll(async () => {
+    service = await startDemo(model);
+    browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS });
+  }, 240_000);
+  afterAll(async () => {
+    await browser.close();
+    await service.end();
+  });
+  beforeEach(() => openWindow({ viewport: { width: 1280, height: 800 } }));
+  afterEach(async () => {
+    await context.close();
+    expect(failures).toEqual([]);
+  });
+}
+
+/** Opens another window in place of the one that is open, with nothing kept. */
+export async function openWindow(options: BrowserContextOptions): Promise<void> {
+  await context?.close();
+  context = await browser.newContext(options);
+  context.setDefaultTimeout(20_000);
+  failures = [];
+  await openTab();
+}
+
+/** Opens another tab in the same window in place of the one that is open. */
+export async function openTab(): Promise<void> {
+  await page?.close();
+  page = await context.newPage();
+  page.on('pageerror', (error) => failures.push(error.message));
+}
+
+/** Opens a page of the console. */
+export const open = (path: string) => page.goto(service.address + path);
+
+/** Makes this browser the operator's. */
+export async function asOperator(): Promise<void> {
+  await open(`/#operator-key=${readFileSync(service.operatorKey, 'utf8').trim()}`);
+  await page.getByText('This browser is the operator now.').waitFor();
+}
 
 /** Chooses in the console's bar whom it acts as, and waits until it does. */
 export async function actAs(page: Page, handle: string): Promise<void> {
@@ -23,3 +76,6 @@ export async function actAs(page: Page, handle: string): Promise<void> {
     .click();
   await page.getByText(`Acting as @${handle}.`).waitFor();
 }
+
+/** The posts that the page shows. */
+export const posts = () => page.getByRole('article', { name: /^Post by/ });

@@ -121,7 +121,7 @@ describe('the feed', () => {
   test('reads pages in both orders, as a table and as JSON, without repeating a post', async () => {
     const table = await gl('feed', '--limit', '3', '--pages', '2');
     expect(table.code).toBe(0);
-    expect(table.out).toMatch(/^ID +BY +POSTED +COMMENTS +POST/);
+    expect(table.out).toMatch(/^ID +BY +POSTED +NET +COMMENTS +POST/);
     expect(table.err).toContain('6 posts; there are more: --pages 3');
     const { items, next } = await json<{ items: Post[]; next: string }>(
       'feed',
@@ -146,7 +146,7 @@ describe('the feed', () => {
     const { code, out } = await gl('place', items[0]!.id.slice(-6));
     expect(code).toBe(0);
     expect(out).toMatch(/You follow @\w+; posted/);
-    expect(out).toMatch(/KIND +PEOPLE +WEIGHT\ncomment +\d+ +3/);
+    expect(out).toMatch(/KIND +PEOPLE +WEIGHT\n(like +\d+ +1\n)?comment +\d+ +3/);
   });
 
   test('place --for answers for anybody, with the operator key alone', async () => {
@@ -169,7 +169,8 @@ describe('the feed', () => {
     const other = { ...env, GATHER_LANE_SESSION_FILE: join(folder, 'wren.json') };
     await run(['sign-in', 'wren'], { env: other });
     const { code, out } = await run(['feed'], { env: other });
-    expect([code, out]).toEqual([0, expect.stringContaining('gather-lane follow @bram')]);
+    expect([code, out]).toEqual([0, expect.stringContaining('gather-lane near')]);
+    expect((await run(['near'], { env: other })).out).toMatch(/gather-lane follow @\w+/);
   });
 });
 

@@ -1,37 +1,9 @@
-import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from '@jest/globals';
+import { describe, expect, test } from '@jest/globals';
 import { readFileSync } from 'node:fs';
-import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
-import { actAs, FLAGS } from './browser.js';
-import { startDemo, type DemoService } from './demo-service.js';
+import { actAs, context, open, openTab, openWindow, page, posts, service, useConsole } from './browser.js';
 
-let service: DemoService;
-let browser: Browser;
-let context: BrowserContext;
-let page: Page;
-let failures: string[];
+useConsole();
 
-beforeAll(async () => {
-  service = await startDemo();
-  browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS });
-}, 240_000);
-afterAll(async () => {
-  await browser.close();
-  await service.end();
-});
-beforeEach(async () => {
-  context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
-  context.setDefaultTimeout(20_000);
-  page = await context.newPage();
-  failures = [];
-  page.on('pageerror', (error) => failures.push(error.message));
-});
-afterEach(async () => {
-  await context.close();
-  expect(failures).toEqual([]);
-});
-
-const open = (path: string) => page.goto(service.address + path);
-const posts = () => page.getByRole('article', { name: /^Post by/ });
 const waitForPosts = (count: number) =>
   posts()
     .nth(count - 1)
@@ -202,8 +174,7 @@ describe('the console', () => {
     await page.getByRole('button', { name: 'Use it' }).click();
     await page.getByRole('main').getByRole('link', { name: '@heron_count' }).waitFor();
     await context.clearCookies();
-    await page.close();
-    page = await context.newPage();
+    await openTab();
     await open(`/#operator-key=${key}`);
     await page.getByRole('main').getByRole('link', { name: '@heron_count' }).waitFor();
     expect(page.url()).not.toContain(key);
@@ -218,9 +189,7 @@ describe('the console', () => {
   });
 
   test('by keyboard alone, and without sideways scrolling at phone width in the dark', async () => {
-    await context.close();
-    context = await browser.newContext({ viewport: { width: 390, height: 800 }, colorScheme: 'dark' });
-    page = await context.newPage();
+    await openWindow({ viewport: { width: 390, height: 800 }, colorScheme: 'dark' });
     await open('/feed');
     const box = page.getByRole('combobox', { name: 'Acting as' });
     await box.waitFor();

@@ -61,7 +61,9 @@ describe('fill and empty', () => {
     const { code, out, err } = await gl('fill', '--users', '20', '--posts', '50', '--seed', '3');
     expect([code, out]).toEqual([
       0,
-      expect.stringMatching(/^Made 20 users, \d+ follows, \d+ mutes?, 50 posts, \d+ comments in [\d.]+ s\.\n$/),
+      expect.stringMatching(
+        /^Made 20 users, \d+ follows, \d+ mutes?, 50 posts, \d+ comments, \d+ reactions, \d+ comment reactions? in [\d.]+ s\.\n$/,
+      ),
     ]);
     expect(err).toContain('demo’s password');
     const { out: json } = await gl('fill', '--users', '0', '--posts', '10', '--follows', '0', '--json');

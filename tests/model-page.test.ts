@@ -1,38 +1,13 @@
-import { afterAll, afterEach, beforeAll, beforeEach, expect, test } from '@jest/globals';
+import { beforeEach, expect, test } from '@jest/globals';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
-import { FLAGS } from './browser.js';
-import { startDemo, type DemoService } from './demo-service.js';
+import { asOperator, page, service, useConsole } from './browser.js';
 
-let service: DemoService;
-let browser: Browser;
-let context: BrowserContext;
-let page: Page;
-let failures: string[];
-
-beforeAll(async () => {
-  service = await startDemo();
-  browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS });
-}, 240_000);
-afterAll(async () => {
-  await browser.close();
-  await service.end();
-});
+useConsole();
 beforeEach(async () => {
-  context = await browser.newContext({ viewport: { width: 1280, height: 800 }, acceptDownloads: true });
-  context.setDefaultTimeout(20_000);
-  page = await context.newPage();
-  failures = [];
-  page.on('pageerror', (error) => failures.push(error.message));
-  await page.goto(`${service.address}/#operator-key=${readFileSync(service.operatorKey, 'utf8').trim()}`);
-  await page.getByRole('main').getByRole('link', { name: '@heron_count' }).waitFor();
+  await asOperator();
   await page.getByRole('navigation', { name: 'Pages' }).getByRole('link', { name: 'Model' }).click();
   await table('users').waitFor();
-});
-afterEach(async () => {
-  await context.close();
-  expect(failures).toEqual([]);
 });
 
 const table = (name: string) => page.getByLabel(`Table ${name}`, { exact: true });

@@ -1,8 +1,5 @@
-import { afterAll, afterEach, beforeAll, beforeEach, expect, test } from '@jest/globals';
-import { readFileSync } from 'node:fs';
-import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
-import { actAs, FLAGS } from './browser.js';
-import { startDemo, type DemoService } from './demo-service.js';
+import { beforeEach, expect, test } from '@jest/globals';
+import { actAs, asOperator, page, service, useConsole } from './browser.js';
 
 const MODEL = `model:
   users:
@@ -18,28 +15,12 @@ const MODEL = `model:
       seen: { type: boolean }
 `;
 
-let service: DemoService;
-let browser: Browser;
-let context: BrowserContext;
-let page: Page;
-
-beforeAll(async () => {
-  // The tables are empty, so the demo brings them to the model by itself, and fills its own people's fields.
-  service = await startDemo(MODEL);
-  browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS });
-}, 240_000);
-afterAll(async () => {
-  await browser.close();
-  await service.end();
-});
+// The tables are empty, so the demo brings them to the model by itself, and fills its own people's fields.
+useConsole(MODEL);
 beforeEach(async () => {
-  context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
-  context.setDefaultTimeout(20_000);
-  page = await context.newPage();
-  await page.goto(`${service.address}/#operator-key=${readFileSync(service.operatorKey, 'utf8').trim()}`);
+  await asOperator();
   await actAs(page, 'odile');
 });
-afterEach(() => context.close());
 
 const read = async (path: string) =>
   (await (await fetch(service.address + path)).json()) as { fields: Record<string, unknown> };

@@ -1,43 +1,13 @@
-import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from '@jest/globals';
-import { readFileSync } from 'node:fs';
-import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
-import { actAs, FLAGS } from './browser.js';
-import { startDemo, type DemoService } from './demo-service.js';
+import { describe, expect, test } from '@jest/globals';
+import { actAs, asOperator, context, open, page, posts, useConsole } from './browser.js';
 
-let service: DemoService;
-let browser: Browser;
-let context: BrowserContext;
-let page: Page;
-let failures: string[];
-beforeAll(async () => {
-  service = await startDemo();
-  browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS });
-}, 240_000);
-afterAll(async () => {
-  await browser.close();
-  await service.end();
-});
-beforeEach(async () => {
-  context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
-  context.setDefaultTimeout(20_000);
-  page = await context.newPage();
-  failures = [];
-  page.on('pageerror', (error) => failures.push(error.message));
-});
-afterEach(async () => {
-  await context.close();
-  expect(failures).toEqual([]);
-});
+useConsole();
 
-const open = (path: string) => page.goto(service.address + path);
 const openAsOperator = async (path: string) => {
-  const key = readFileSync(service.operatorKey, 'utf8').trim();
-  await open(`/#operator-key=${key}`);
-  await page.getByText('This browser is the operator now.').waitFor();
+  await asOperator();
   await actAs(page, 'odile');
   await open(path);
 };
-const posts = () => page.getByRole('article', { name: /^Post by/ });
 
 describe('reactions in the console', () => {
   test('count at once wherever the post is listed, move, and are taken back where the service refuses', async () => {

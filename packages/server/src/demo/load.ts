@@ -4,7 +4,6 @@ import {
   columnType,
   DEMO_PASSWORD,
   fieldsOf,
-  makeDemo,
   makeValue,
   type Model,
   type ModelTableName,
@@ -42,6 +41,7 @@ export async function loadDemo(
   { model, reactions }: Pick<Config, 'model' | 'reactions'>,
   progress: (done: number, total: number) => void,
 ): Promise<void> {
+  const { makeDemo } = await import('@gather-lane/core/demo');
   const demo = makeDemo(
     Date.now(),
     reactions.map(({ name }) => name),

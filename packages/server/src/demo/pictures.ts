@@ -1,5 +1,3 @@
-import { makeLandscape } from '@gather-lane/core';
-import sharp from 'sharp';
 import type { Services } from '../services.js';
 
 const PICTURES = 18;
@@ -18,6 +16,10 @@ const ATTACH = `
 
 /** Gives some of the demo's posts views along the canal, made from a seed, through the same way as any upload. */
 export async function loadDemoPictures({ dataSource, media }: Services): Promise<void> {
+  const [{ makeLandscape }, { default: sharp }] = await Promise.all([
+    import('@gather-lane/core/demo'),
+    import('sharp'),
+  ]);
   const posts = await dataSource.query<{ id: string; author_id: string }[]>(CHOSEN);
   for (const [i, { id, author_id }] of posts.entries())
     for (const seed of i % 5 === 1 ? [i, i + PICTURES] : [i]) {

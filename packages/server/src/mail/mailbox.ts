@@ -1,5 +1,4 @@
-import { simpleParser } from 'mailparser';
-import { SMTPServer } from 'smtp-server';
+import type { SMTPServer } from 'smtp-server';
 import { v7 as uuidv7 } from 'uuid';
 
 const MOST_KEPT = 200;
@@ -21,11 +20,14 @@ export interface KeptMessage {
  */
 export class Mailbox {
   readonly #kept: KeptMessage[] = [];
-  readonly #server: SMTPServer;
+  #server: SMTPServer | undefined;
   #address = '';
 
-  constructor() {
-    this.#server = new SMTPServer({
+  /** Begins to listen on a free port of loopback. */
+  async listen(): Promise<void> {
+    // Loaded here, since nothing but a demo listens.
+    const [{ SMTPServer }, { simpleParser }] = await Promise.all([import('smtp-server'), import('mailparser')]);
+    const server = new SMTPServer({
       authOptional: true,
       disabledCommands: ['AUTH', 'STARTTLS'],
       size: LARGEST,
@@ -50,16 +52,13 @@ export class Mailbox {
         );
       },
     });
-  }
-
-  /** Begins to listen on a free port of loopback. */
-  async listen(): Promise<void> {
     await new Promise<void>((resolve, reject) => {
-      this.#server.once('error', reject);
-      this.#server.listen(0, '127.0.0.1', () => resolve());
+      server.once('error', reject);
+      server.listen(0, '127.0.0.1', () => resolve());
     });
-    this.#server.on('error', () => undefined);
-    const { port } = this.#server.server.address() as { port: number };
+    server.on('error', () => undefined);
+    this.#server = server;
+    const { port } = server.server.address() as { port: number };
     this.#address = `smtp://127.0.0.1:${port}`;
   }
 
@@ -74,6 +73,6 @@ export class Mailbox {
   }
 
   close(): Promise<void> {
-    return new Promise((resolve) => this.#server.close(() => resolve()));
+    return new Promise((resolve) => (this.#server ? this.#server.close(() => resolve()) : resolve()));
   }
 }

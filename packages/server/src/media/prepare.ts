@@ -1,6 +1,5 @@
 import { inspectPicture, type PictureFault } from '@gather-lane/core';
 import pLimit from 'p-limit';
-import sharp from 'sharp';
 import { Problem } from '../http/problem.js';
 
 const WIDTHS = [320, 640, 1280];
@@ -8,8 +7,13 @@ const MOST_PIXELS = 40_000_000;
 const QUALITY = 80;
 // Decoding takes memory and both cores: more than two at once would starve the feed.
 const atOnce = pLimit(2);
-sharp.concurrency(1);
-sharp.cache(false);
+/** The decoder, loaded with the first picture: most starts of a command see none. */
+const loadSharp = async () => {
+  const { default: sharp } = await import('sharp');
+  sharp.concurrency(1);
+  sharp.cache(false);
+  return sharp;
+};
 
 /** A picture as it is stored: turned upright, without metadata, in several widths. */
 export interface Prepared {
@@ -38,6 +42,7 @@ export async function preparePicture(bytes: Buffer): Promise<Prepared> {
 }
 
 async function encode(bytes: Buffer): Promise<Prepared> {
+  const sharp = await loadSharp();
   const read = () => sharp(bytes, { limitInputPixels: MOST_PIXELS, failOn: 'error' }).autoOrient();
   try {
     // Decoded once, whatever the number of widths; metadata, places among it, is left behind here.

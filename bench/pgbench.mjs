@@ -1,0 +1,95 @@
+// Pages over HTTP against pgbench, which sends the same SQL and throws the rows away.
+import { execFileSync } from 'node:child_process';
+import { mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { root } from '../scripts/steps.mjs';
+import { printTable } from './table.mjs';
+
+const CONNECTIONS = 8;
+const SECONDS = 4;
+const ROUNDS = 3;
+const ORDERS = ['recent', 'score'];
+
+const dist = (path) => import(join(root, 'packages/server/dist', path));
+
+/**
+ * First pages of random viewers, in turn with pgbench, since the machine is not the same from one minute to the next.
+ * @param pagesOverHttp measures the service for some seconds
+ * @returns pages over HTTP as a share of what pgbench reaches with all statements of a page
+ */
+export async function againstPgbench({ dataSource, viewers, address }, pagesOverHttp) {
+  const folder = mkdtempSync(join(tmpdir(), 'gather-lane-pgbench-'));
+  const scripts = { finding: [], whole: [] };
+  for (const [i, { id }] of viewers.random.entries())
+    for (const order of ORDERS) {
+      const [session, find, posts] = await statementsOf(dataSource, id, order);
+      const write = (kind, statements) => {
+        const file = join(folder, `${kind}-${order}-${i}.sql`);
+        writeFileSync(file, statements.map((sql) => `${sql};\n`).join(''));
+        scripts[kind].push(file);
+      };
+      write('finding', [find]);
+      write('whole', [session, find, posts]);
+    }
+  const [finding, whole, pages] = [[], [], []];
+  for (let round = 0; round < ROUNDS; round++) {
+    finding.push(run(address, scripts.finding));
+    whole.push(run(address, scripts.whole));
+    pages.push(await pagesOverHttp());
+  }
+  rmSync(folder, { recursive: true });
+  const ours = middle(pages);
+  printTable(
+    'Against pgbench, first pages of random viewers',
+    ['way', 'a second', 'over HTTP, of it'],
+    [
+      ['pgbench, the statement that finds the page alone', finding],
+      ['pgbench, all statements of a page', whole],
+      ['whole pages over HTTP', pages],
+    ].map(([way, rates]) => [way, Math.round(middle(rates)), (ours / middle(rates)).toFixed(2)]),
+  );
+  return ours / middle(whole);
+}
+
+const middle = (list) => [...list].sort((a, b) => a - b)[Math.floor(list.length / 2)];
+
+/** The statements of a first page with their parameters put in: the check of the session, which posts, the posts. */
+async function statementsOf(dataSource, viewer, order) {
+  const [{ CHECK_SESSION }, { feedPage }, { postsById }] = await Promise.all(
+    ['sessions/queries.js', 'feed/queries.js', 'posts/queries.js'].map(dist),
+  );
+  const [{ id: weighting }] = await dataSource.query(`SELECT id FROM weightings WHERE in_force`);
+  const [{ id: session }] = await dataSource.query(`SELECT id FROM sessions WHERE user_id = $1 LIMIT 1`, [viewer]);
+  const fill = (sql, values) =>
+    sql
+      .replace(/\$(\d)/g, (_, n) => values[n - 1])
+      .replace(/\s+/g, ' ')
+      .trim();
+  const find = fill(feedPage(order, weighting), [
+    `'${viewer}'::uuid`,
+    'true',
+    `'infinity'`,
+    `'ffffffff-ffff-ffff-ffff-ffffffffffff'`,
+    '21',
+    'NULL',
+  ]);
+  const ids = (await dataSource.query(find)).slice(0, 20).map(({ id }) => id);
+  return [
+    fill(CHECK_SESSION, [`'${session}'::uuid`, 'NULL']),
+    find,
+    fill(postsById([]), [`'{${ids.join(',')}}'`, `'${viewer}'`]),
+  ];
+}
+
+/** Transactions a second of one of the scripts after another. */
+function run({ host, port, user, password, database }, files) {
+  const version = readdirSync('/usr/lib/postgresql').sort().at(-1);
+  const options = ['-n', '-T', SECONDS, '-c', CONNECTIONS, '-j', 2, '-M', 'prepared'];
+  const out = execFileSync(
+    `/usr/lib/postgresql/${version}/bin/pgbench`,
+    ['-h', host, '-p', port, '-U', user, ...options, ...files.flatMap((file) => ['-f', file]), database].map(String),
+    { encoding: 'utf8', env: { ...process.env, PGPASSWORD: password } },
+  );
+  return Number(/tps = ([\d.]+)/.exec(out)[1]);
+}

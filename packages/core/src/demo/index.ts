@@ -1,0 +1,3 @@
+// Apart from the rest of the core: only the demo needs its packages, which take a while to load.
+export * from './demo.js';
+export * from './landscapes.js';
