@@ -2,7 +2,7 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import openapiTS, { astToString } from 'openapi-typescript';
-import { describeApi } from '../packages/server/dist/index.js';
+import { describeApi } from '../packages/server/dist/http/describe-api.js';
 import { root } from './steps.mjs';
 
 const document = await describeApi();

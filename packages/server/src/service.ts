@@ -23,13 +23,9 @@ import { modelState } from './model/migration/plan.js';
 import { OperatorKey } from './operator/key.js';
 import { createServices, type Services } from './services.js';
 import { keepTidy } from './upkeep/service.js';
+import { StartRefused } from './start.js';
 
 const LOOPBACK = ['127.0.0.1', 'localhost', '::1'];
-
-/** A start that is refused; the message says why and what to do. */
-export class StartRefused extends Error {
-  override readonly name = 'StartRefused';
-}
 
 /** What a service is started with. */
 export interface StartOptions {

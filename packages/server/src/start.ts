@@ -1,0 +1,15 @@
+import type { Service, StartOptions } from './service.js';
+
+/** A start that is refused; the message says why and what to do. */
+export class StartRefused extends Error {
+  override readonly name = 'StartRefused';
+}
+
+/**
+ * Starts the service. It is loaded when called: a command that works on the data alone needs no HTTP.
+ * @throws StartRefused, DatabaseFault
+ */
+export async function startService(options: StartOptions): Promise<Service> {
+  const service = await import('./service.js');
+  return service.startService(options);
+}
