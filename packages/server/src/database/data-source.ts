@@ -43,6 +43,7 @@ import { Media1764000000009 } from './migrations/1764000000009-media.js';
 import { ThrowAwayUsers1764000000010 } from './migrations/1764000000010-throw-away-users.js';
 import { Reactions1764000000011 } from './migrations/1764000000011-reactions.js';
 import { Weightings1764000000012 } from './migrations/1764000000012-weightings.js';
+import { LargeStatements1764000000013 } from './migrations/1764000000013-large-statements.js';
 import { SnakeNaming } from './naming.js';
 import { preparedName } from './prepared.js';
 
@@ -101,6 +102,7 @@ export const MIGRATIONS = [
   ThrowAwayUsers1764000000010,
   Reactions1764000000011,
   Weightings1764000000012,
+  LargeStatements1764000000013,
 ];
 
 /** Name of the table that remembers which of our migrations have run. */

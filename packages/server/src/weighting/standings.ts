@@ -10,8 +10,12 @@ export function standingsTable(weighting: number): string {
   return `standings_${weighting}`;
 }
 
-/** The plans of these functions live as long as the session; one made after a bulk load would scan whole tables. */
-export const ONE_PLAN = `SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off`;
+/**
+ * The one plan of the functions that count and set standings: each row that changed is looked up by its keys. A plan lives as
+ * long as its session, and one that suits a bulk load, or a table with three rows in it, is wrong for the next statement. A
+ * bitmap is the one way to a table that is left on, since it cannot be had without a key.
+ */
+export const ONE_PLAN = `SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off`;
 
 /** The table of a weighting, still without indexes, so that it is filled quickly. */
 export const createStandings = (weighting: number): string => `
@@ -48,13 +52,12 @@ export const standFunction = (weighting: number): string => {
   return `
 CREATE OR REPLACE FUNCTION stand_${weighting}(ids uuid[], keep_falls boolean) RETURNS void LANGUAGE plpgsql VOLATILE ${ONE_PLAN} AS $$
 BEGIN
-  WITH asked AS MATERIALIZED (
-    SELECT DISTINCT id FROM unnest(ids) AS i (id)
-  ), should AS MATERIALIZED (
-    ${standingsBy(`w.id = ${weighting}`, 'p.id IN (SELECT id FROM asked)')}
-  ), due AS MATERIALIZED (
+  WITH due AS MATERIALIZED (
     SELECT a.id, d.author_id, d.lane_time AS now, s.author_id AS author_before, s.lane_time AS before
-    FROM asked a LEFT JOIN should d ON d.post_id = a.id LEFT JOIN ${table} s ON s.post_id = a.id
+    FROM (SELECT DISTINCT id FROM unnest(ids) AS i (id)) a
+    -- OFFSET 0: asked anew for each post, by its key; two sets without an index would be compared pair by pair.
+    LEFT JOIN LATERAL (${standingsBy(`w.id = ${weighting}`, 'p.id = a.id')} OFFSET 0) d ON true
+    LEFT JOIN ${table} s ON s.post_id = a.id
   ), moved AS (
     UPDATE ${table} s SET lane_time = d.now, author_id = d.author_id FROM due d
     WHERE s.post_id = d.id AND d.now IS NOT NULL AND (d.before, d.author_before) <> (d.now, d.author_id)
