@@ -19,6 +19,7 @@ export const theme = createTheme({
       palette: {
         primary: { main: '#6CC0B8' },
         secondary: { main: '#D9B067' },
+        error: { main: '#E98F86', contrastText: '#231513' },
         background: { default: '#141B1B', paper: '#1B2424' },
         text: { primary: '#E6EBE8', secondary: '#9DABA8' },
         divider: '#33403F',

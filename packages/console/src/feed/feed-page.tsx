@@ -67,15 +67,20 @@ export function FeedPage() {
             display: 'grid',
             gap: 2,
             alignItems: 'start',
-            gridTemplateColumns: closely ? { xs: '1fr', md: 'minmax(0, 1fr) minmax(0, 1fr)' } : '1fr',
+            gridTemplateColumns: closely ? { xs: 'minmax(0, 1fr)', md: 'minmax(0, 1fr) minmax(0, 1fr)' } : '1fr',
           }}
         >
-          <FollowingFeed order={order} viewer={session.id} />
+          {/* First, so that on a phone it is not below the whole page of posts; at the right where there is room. */}
           {closely && (
-            <Suspense fallback={<LoadingPosts count={1} />}>
-              <InspectionPanel viewer={session.id} order={order} />
-            </Suspense>
+            <Box sx={{ gridColumn: { md: 2 }, gridRow: { md: 1 } }}>
+              <Suspense fallback={<LoadingPosts count={1} />}>
+                <InspectionPanel viewer={session.id} order={order} />
+              </Suspense>
+            </Box>
           )}
+          <Box sx={{ gridColumn: { md: 1 }, gridRow: { md: 1 } }}>
+            <FollowingFeed order={order} viewer={session.id} />
+          </Box>
         </Box>
       ) : (
         <Empty title="Nobody is signed in">

@@ -71,6 +71,7 @@ export function Diagram({
           fill: 'currentColor',
         },
         '& .react-flow__attribution': { bgcolor: 'transparent' },
+        '& .react-flow__attribution a': { color: 'text.secondary' },
       }}
     >
       <ReactFlow

@@ -55,8 +55,9 @@ export function SampleCard({ sample }: { sample: NonNullable<WeightingTrial['sam
           <ScatterChart
             height={230}
             series={[
-              { label: 'Now', data: series('now'), markerSize: 2.5, color: theme.vars!.palette.primary.main },
-              { label: 'Then', data: series('then'), markerSize: 2.5, color: theme.vars!.palette.secondary.main },
+              // Larger than the other, so that it shows where both are at one place.
+              { label: 'Now', data: series('now'), markerSize: 4, color: theme.vars!.palette.primary.main },
+              { label: 'Then', data: series('then'), markerSize: 2, color: theme.vars!.palette.secondary.main },
             ]}
             xAxis={[{ min: 0, height: 28 }]}
             yAxis={[{ width: 32 }]}

@@ -25,7 +25,11 @@ export function Slope({ viewer }: { viewer: Viewer }) {
         {percent(change.kept)} of the first page stays; rank correlation {change.correlation.toFixed(2)}.
       </Typography>
       <Box
-        sx={{ display: 'grid', gridTemplateColumns: { xs: '1fr 44px 1fr', md: '1fr 110px 1fr' }, alignItems: 'start' }}
+        sx={{
+          display: 'grid',
+          gridTemplateColumns: { xs: 'minmax(0, 1fr) 36px minmax(0, 1fr)', md: '1fr 110px 1fr' },
+          alignItems: 'start',
+        }}
       >
         <Column posts={side('now')} which="now" title="Now" />
         <svg
@@ -117,11 +121,14 @@ function Row({ post, which }: { post: Post; which: 'now' | 'then' }) {
           {post.text || 'Pictures'}
         </Link>
         <Typography variant="caption" color="text.secondary" noWrap component="div" sx={{ lineHeight: 1.2 }}>
-          @{post.handle} · <Ago instant={post.createdAt} /> · lift {place.lift.toFixed(2)}
+          lift {place.lift.toFixed(2)} · <Ago instant={post.createdAt} /> · @{post.handle}
         </Typography>
       </Box>
       {which === 'then' && (
-        <Typography variant="body2" sx={{ color: tone, fontWeight: 600, width: 38, textAlign: 'right', flexShrink: 0 }}>
+        <Typography
+          variant="body2"
+          sx={{ color: tone, fontWeight: 600, width: { xs: 'auto', md: 38 }, textAlign: 'right', flexShrink: 0 }}
+        >
           {said}
         </Typography>
       )}

@@ -1,0 +1,105 @@
+import { beforeEach, describe, expect, test } from '@jest/globals';
+import { actAs, asOperator, open, openWindow, page, useConsole } from './browser.js';
+
+useConsole();
+
+/** Each page that the bar leads to, or a page leads on to, and what shows that it is there. */
+const PAGES: readonly (readonly [string, string])[] = [
+  ['/', 'Overview'],
+  ['/feed', 'Following feed'],
+  ['/feed?order=score&closely=', 'How this page is read'],
+  ['/model', 'Model'],
+  ['/model/follows', 'follows'],
+  ['/weighting', 'Over the first pages of'],
+  ['/ownership', 'Ownership'],
+  ['/mailbox', 'Mailbox'],
+  ['/account', 'Account'],
+  ['/users/@bram', '@bram'],
+  ['/users/@bram/followers', '@bram'],
+];
+const PHONE = { width: 390, height: 800 };
+/** WCAG 2.2, success criterion 1.4.3: text against what is behind it; large text needs less. */
+const CONTRAST = 4.5;
+const CONTRAST_LARGE = 3;
+
+/** Texts that are too faint on what is behind them, with their ratio; those of controls that are off are exempt. */
+const faintTexts = () =>
+  page.evaluate(
+    ([usual, large]) => {
+      const canvas = document.createElement('canvas').getContext('2d', { willReadFrequently: true })!;
+      // Whatever way a colour is written in, the canvas knows it.
+      const read = (colour: string): number[] => {
+        canvas.clearRect(0, 0, 1, 1);
+        canvas.fillStyle = colour;
+        canvas.fillRect(0, 0, 1, 1);
+        return [...canvas.getImageData(0, 0, 1, 1).data];
+      };
+      const over = ([r, g, b, a]: number[], under: number[]) =>
+        [r, g, b].map((value, i) => (value! * a! + under[i]! * (255 - a!)) / 255);
+      const behind = (element: Element | null): number[] => {
+        if (!element) return [255, 255, 255];
+        const colour = read(getComputedStyle(element).backgroundColor);
+        return colour[3] === 255 ? colour.slice(0, 3) : over(colour, behind(element.parentElement));
+      };
+      const light = (colour: number[]) => {
+        const [r, g, b] = colour.map((value) =>
+          value / 255 <= 0.04045 ? value / 255 / 12.92 : ((value / 255 + 0.055) / 1.055) ** 2.4,
+        );
+        return 0.2126 * r! + 0.7152 * g! + 0.0722 * b!;
+      };
+      const faint: string[] = [];
+      const walker = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT);
+      while (walker.nextNode()) {
+        const element = walker.currentNode.parentElement!;
+        const text = walker.currentNode.textContent!.trim();
+        const exempt = element.closest(
+          ':disabled, [aria-disabled=true], .Mui-disabled, script, style, noscript, svg, [aria-hidden=true]',
+        );
+        if (!text || exempt || !element.checkVisibility({ opacityProperty: true, visibilityProperty: true })) continue;
+        const style = getComputedStyle(element);
+        const ground = behind(element);
+        const [one, other] = [light(over(read(style.color), ground)), light(ground)];
+        const ratio = (Math.max(one, other) + 0.05) / (Math.min(one, other) + 0.05);
+        const size = parseFloat(style.fontSize);
+        const least = size >= 24 || (size >= 18.66 && Number(style.fontWeight) >= 700) ? large! : usual!;
+        if (ratio < least) faint.push(`${ratio.toFixed(2)} ${style.color} ${text.slice(0, 40)}`);
+      }
+      return [...new Set(faint)];
+    },
+    [CONTRAST, CONTRAST_LARGE],
+  );
+
+/** Controls that have no name for whoever cannot see them. */
+const namelessControls = async () => {
+  const nameless: string[] = [];
+  for (const role of ['button', 'link', 'textbox', 'combobox', 'slider', 'checkbox', 'switch'] as const)
+    for (const control of await page.getByRole(role, { name: /^\s*$/ }).all())
+      nameless.push(`${role} ${await control.innerHTML()}`);
+  return nameless;
+};
+
+describe.each(['light', 'dark'] as const)('every page at phone width, %s', (colorScheme) => {
+  beforeEach(async () => {
+    await openWindow({ viewport: PHONE, colorScheme });
+    await asOperator();
+    await actAs(page, 'odile');
+  });
+
+  test('can be read, scrolls up and down alone, and names its controls', async () => {
+    const found: Record<string, unknown> = {};
+    for (const [path, sign] of PAGES) {
+      await open(path);
+      await page.getByText(sign).first().waitFor();
+      await page.waitForLoadState('networkidle');
+      const wide = await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth);
+      const faults = {
+        ...(wide > 0 && { wide }),
+        ...((await page.getByRole('heading', { level: 1 }).count()) !== 1 && { headings: 'not one of level 1' }),
+        faint: await faintTexts(),
+        nameless: await namelessControls(),
+      };
+      if (faults.wide || faults.headings || faults.faint.length > 0 || faults.nameless.length > 0) found[path] = faults;
+    }
+    expect(found).toEqual({});
+  });
+});
