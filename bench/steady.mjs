@@ -12,7 +12,7 @@ const READS_A_WRITE = 19;
 
 /** @returns resident memory at the end as a ratio of that after the first stretch */
 export async function benchSteady(size) {
-  const seconds = size === 'large' ? 60 : 6;
+  const seconds = size === 'small' ? 6 : 60;
   const data = await openData(size);
   const service = await startService(data.address, ['--import', join(root, 'bench/watch-loop.mjs')]);
   try {

@@ -36,7 +36,7 @@ export class AnswersFault extends Error {
   override readonly name = 'AnswersFault';
 }
 
-const validate = new Ajv({ strict: false }).compile(AnswersSchema);
+const ajv = new Ajv({ strict: false });
 
 /**
  * Reads answers from YAML or JSON.
@@ -47,6 +47,7 @@ export function readAnswers(text: string, from: string): Answers {
   const document = parseDocument(text);
   if (document.errors[0]) throw new AnswersFault(`${from}: ${document.errors[0].message}`);
   const answers: unknown = document.toJS() ?? {};
+  const validate = ajv.compile(AnswersSchema);
   if (validate(answers)) return answers as Answers;
   const { instancePath, keyword, params } = validate.errors!.find((error) => error.keyword !== 'const')!;
   const place = instancePath.slice(1).replaceAll('/', ', ') || 'the file';
