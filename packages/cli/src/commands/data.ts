@@ -75,6 +75,8 @@ async function runFill(options: FillOptions): Promise<void> {
     format: '{phase} {bar} {percentage} % · {rows} rows · {rate} a second · {eta_formatted} left',
     barCompleteChar: '━',
     barIncompleteChar: '─',
+    // What is beside the bar takes so much, and is worth more than the bar where there is little room.
+    barsize: Math.min(40, Math.max(8, (process.stderr.columns ?? 80) - 82)),
     hideCursor: true,
     stream: process.stderr,
     etaBuffer: 30,
@@ -91,7 +93,7 @@ async function runFill(options: FillOptions): Promise<void> {
         model: config.model,
         progress: (at) => {
           const rate = Math.round((at.rows / (Date.now() - started)) * 1000).toLocaleString('en-GB');
-          const shown = { phase: at.phase.padEnd(18), rows: at.rows.toLocaleString('en-GB'), rate };
+          const shown = { phase: at.phase.padEnd(23), rows: at.rows.toLocaleString('en-GB'), rate };
           if (watched && batch === 0) bar.start(at.batches, at.batch - 1, shown);
           batch = at.batch;
           if (watched) bar.update(at.batch, shown);

@@ -129,6 +129,7 @@ async function load(
     total += batch.reduce((sum, { rows: made }) => sum + made.length, 0);
     progress({ phase: maker.phase(index), batch: index + 1, batches: maker.batches, rows: total });
   }
+  progress({ phase: 'vacuum and statistics', batch: maker.batches, batches: maker.batches, rows: total });
   // Fresh statistics and visibility, so that the first pages are as quick as later ones.
   for (const table of [...TABLES, ...(await liveStandings(runner.manager))])
     await runner.query(`VACUUM (ANALYZE) ${table}`);
