@@ -65,7 +65,7 @@ async function bareCopy(dataSource, order, withKeys) {
       );
   for (const { name, definition } of keys)
     await dataSource.query(
-      `ALTER TABLE bare_${name} ADD ${definition.replace(/REFERENCES (\w+)/, 'REFERENCES bare_$1')}`,
+      `ALTER TABLE bare_${name} ADD ${definition.replace(/REFERENCES (\w+)/, (all, to) => (TABLES.includes(to) ? `REFERENCES bare_${to}` : all))}`,
     );
   const runner = dataSource.createQueryRunner();
   const client = await runner.connect();
