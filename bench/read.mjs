@@ -29,7 +29,7 @@ export async function benchRead(size) {
     const { ratios, cells } = await compare(calls, service, rivals);
     mkdirSync(join(root, '.bench'), { recursive: true });
     writeFileSync(join(root, '.bench', `read-${size}.json`), JSON.stringify(cells));
-    await latencies(calls, service, data);
+    await latencies(calls, service, data, writing);
     const first = calls.filter(({ group, page }) => group === 'random' && page === 1);
     ratios.pgbench = await againstPgbench(
       data,
@@ -186,36 +186,35 @@ async function inTurn(ways, measured) {
   return Object.fromEntries(ways.map((way) => [way, figures(rounds[way])]));
 }
 
-/** One, eight and 32 connections; latencies at 30 % of what was reached; and the processor time of a page. */
-async function latencies(calls, service, { address }) {
+/**
+ * One, eight and 32 connections, latencies at 30 % of what was reached, and the processor time of a page: first while others
+ * write, then quiet.
+ */
+async function latencies(calls, service, { address }, writing) {
   const rows = [];
   const random = calls.filter(({ group }) => group === 'random');
-  let capacity = 0;
-  for (const connections of [1, 8, 32]) {
+  const line = async (name, options) => {
     const [node, postgres] = [processorSeconds(service.pid), postgresSeconds(address)];
-    const found = await measure(service.address, random, 'ours', { connections, seconds: 5 });
-    const pages = found.perSecond * 5;
-    const each = (seconds) => ((1_000_000 * seconds) / pages).toFixed(0);
-    capacity = Math.max(capacity, found.perSecond);
+    const found = await measure(service.address, random, 'ours', options);
+    const each = (seconds) => ((1_000_000 * seconds) / (found.perSecond * options.seconds)).toFixed(0);
     rows.push([
-      `${connections} connections`,
+      name,
       Math.round(found.perSecond),
       found.p50.toFixed(1),
       found.p99.toFixed(1),
       each(processorSeconds(service.pid) - node),
       each(postgresSeconds(address) - postgres),
     ]);
+    return found.perSecond;
+  };
+  for (const how of ['while others write', 'quiet']) {
+    let capacity = 0;
+    for (const connections of [1, 8, 32])
+      capacity = Math.max(capacity, await line(`${connections} connections, ${how}`, { connections, seconds: 5 }));
+    const rate = capacity * 0.3;
+    await line(`at ${Math.round(rate)} a second, ${how}`, { connections: 16, seconds: 8, rate });
+    await writing.stop();
   }
-  const rate = capacity * 0.3;
-  const steady = await measure(service.address, random, 'ours', { connections: 16, seconds: 8, rate });
-  rows.push([
-    `at ${Math.round(rate)} a second`,
-    Math.round(steady.perSecond),
-    steady.p50.toFixed(1),
-    steady.p99.toFixed(1),
-    '',
-    '',
-  ]);
   printTable(
     'Random viewers, both orders, pages 1, 10 and 40',
     ['load', 'pages/s', 'p50 ms', 'p99 ms', 'node µs/page', 'PostgreSQL µs/page'],
