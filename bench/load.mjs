@@ -27,6 +27,9 @@ export async function load(address, calls, { connections, seconds, rate }) {
   return { perSecond: (times.length || connections) / seconds, ...percentiles(times) };
 }
 
+/** The middle one of some figures. */
+export const median = (list) => [...list].sort((a, b) => a - b)[list.length >> 1];
+
 /** Median, 95th and 99th of a hundred. */
 export function percentiles(times) {
   const sorted = [...times].sort((a, b) => a - b);

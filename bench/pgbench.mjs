@@ -4,6 +4,7 @@ import { mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { root } from '../scripts/steps.mjs';
+import { median } from './load.mjs';
 import { printTable } from './table.mjs';
 
 const CONNECTIONS = 8;
@@ -39,7 +40,7 @@ export async function againstPgbench({ dataSource, viewers, address }, pagesOver
     pages.push(await pagesOverHttp());
   }
   rmSync(folder, { recursive: true });
-  const ours = middle(pages);
+  const ours = median(pages);
   printTable(
     'Against pgbench, first pages of random viewers',
     ['way', 'a second', 'over HTTP, of it'],
@@ -47,12 +48,10 @@ export async function againstPgbench({ dataSource, viewers, address }, pagesOver
       ['pgbench, the statement that finds the page alone', finding],
       ['pgbench, all statements of a page', whole],
       ['whole pages over HTTP', pages],
-    ].map(([way, rates]) => [way, Math.round(middle(rates)), (ours / middle(rates)).toFixed(2)]),
+    ].map(([way, rates]) => [way, Math.round(median(rates)), (ours / median(rates)).toFixed(2)]),
   );
-  return ours / middle(whole);
+  return ours / median(whole);
 }
-
-const middle = (list) => [...list].sort((a, b) => a - b)[Math.floor(list.length / 2)];
 
 /** The statements of a first page with their parameters put in: the check of the session, which posts, the posts. */
 async function statementsOf(dataSource, viewer, order) {

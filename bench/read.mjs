@@ -5,7 +5,7 @@ import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { root } from '../scripts/steps.mjs';
 import { openData, PAGES } from './data.mjs';
-import { load, mixed } from './load.mjs';
+import { load, median, mixed } from './load.mjs';
 import { againstPgbench } from './pgbench.mjs';
 import { processorSeconds, startService } from './service.mjs';
 import { printTable } from './table.mjs';
@@ -180,7 +180,6 @@ async function compare(calls, service, rivals) {
 async function inTurn(ways, measured) {
   const rounds = Object.fromEntries(ways.map((way) => [way, []]));
   for (let round = 0; round < ROUNDS; round++) for (const way of ways) rounds[way].push(await measured(way));
-  const median = (list) => [...list].sort((a, b) => a - b)[list.length >> 1];
   const figures = (list) =>
     Object.fromEntries(Object.keys(list[0]).map((name) => [name, median(list.map((each) => each[name]))]));
   return Object.fromEntries(ways.map((way) => [way, figures(rounds[way])]));
@@ -208,12 +207,12 @@ async function latencies(calls, service, { address }, writing) {
     return found.perSecond;
   };
   for (const how of ['while others write', 'quiet']) {
+    if (how === 'quiet') await writing.stop();
     let capacity = 0;
     for (const connections of [1, 8, 32])
       capacity = Math.max(capacity, await line(`${connections} connections, ${how}`, { connections, seconds: 5 }));
     const rate = capacity * 0.3;
     await line(`at ${Math.round(rate)} a second, ${how}`, { connections: 16, seconds: 8, rate });
-    await writing.stop();
   }
   printTable(
     'Random viewers, both orders, pages 1, 10 and 40',

@@ -3,7 +3,7 @@ import { actAs, asOperator, open, openWindow, page, useConsole } from './browser
 
 useConsole();
 
-/** Each page that the bar leads to, or a page leads on to, and what shows that it is there. */
+/** Each page that the bar leads to, or a page leads on to, and what of it shows that it is there. */
 const PAGES: readonly (readonly [string, string])[] = [
   ['/', 'Overview'],
   ['/feed', 'Following feed'],
@@ -89,7 +89,7 @@ describe.each(['light', 'dark'] as const)('every page at phone width, %s', (colo
     const found: Record<string, unknown> = {};
     for (const [path, sign] of PAGES) {
       await open(path);
-      await page.getByText(sign).first().waitFor();
+      await page.getByRole('main').getByText(sign).first().waitFor();
       await page.waitForLoadState('networkidle');
       const wide = await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth);
       const faults = {

@@ -116,15 +116,15 @@ const STATEMENTS: readonly (readonly [string, string])[] = [
 
 describe('a statement over many rows', () => {
   test.each([
-    ['on tables of which the planner knows nothing', 'SELECT 1'],
-    ['with plans made for one row', 'ANALYZE'],
-  ])('is followed by work in proportion to the rows, %s', async (_when, before) => {
+    ['on tables of which the planner knows nothing', false],
+    ['with plans made for one row', true],
+  ])('is followed by work in proportion to the rows, %s', async (_when, smallBefore) => {
     const spent: Record<string, number> = {};
     // Plans last as long as the session: those of the first statement serve the large ones too.
-    if (before === 'ANALYZE')
+    if (smallBefore)
       for (const [, sql] of STATEMENTS) {
         await rowsTouched(sql, 1);
-        await client.query(before);
+        await client.query('ANALYZE');
       }
     for (const [name, sql] of STATEMENTS) spent[name] = Math.round((await rowsTouched(sql, MANY)) / MANY);
     expect(Object.entries(spent).filter(([, each]) => each > FOR_EACH)).toEqual([]);
