@@ -1,10 +1,17 @@
-import { createHash } from 'node:crypto';
+import { createHmac, timingSafeEqual } from 'node:crypto';
 
 /**
- * Cursors are opaque to callers. The text is base64url of a 6-byte digest followed by a
- * JSON array; one that is not exactly what we would write ourselves is refused, so a
- * shortened, edited or re-encoded cursor can never quietly read another page.
+ * Cursors are opaque to callers. The text is base64url of the tag of a key, a digest by that key, and a JSON array; one that is
+ * not exactly what we would write ourselves is refused, so nobody can make one, and a shortened, edited or re-encoded cursor
+ * can never quietly read another page.
  */
+
+/** A key that signs cursors. */
+export interface CursorKey {
+  /** Tells keys apart: eight hexadecimal digits. */
+  readonly tag: string;
+  readonly secret: Uint8Array;
+}
 
 /** A point in a descending (instant, id) order; the instant in milliseconds since the epoch. */
 export interface Position {
@@ -34,38 +41,49 @@ export interface ListCursor {
   readonly id: string;
 }
 
-const VERSION = 1;
-const DIGEST_BYTES = 6;
+const VERSION = 2;
+const TAG_BYTES = 4;
+const DIGEST_BYTES = 16;
 const LONGEST = 16_384;
 const UUID = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/;
-// The widest instant that both a JavaScript Date and a PostgreSQL timestamptz hold.
-const WIDEST = 8.64e15;
+// The instants that a JavaScript Date writes with four digits of the year, as PostgreSQL reads them.
+const [EARLIEST, LATEST] = [Date.UTC(2000, 0, 1) - 63_082_281_600_000, Date.UTC(9999, 11, 31, 23, 59, 59, 999)];
+const GREATEST_VERSION = 2_147_483_647;
 
 type Field = string | number | boolean | null;
 
-function seal(fields: Field[]): string {
+function seal(fields: Field[], { tag, secret }: CursorKey): string {
   const body = Buffer.from(JSON.stringify([VERSION, ...fields]), 'utf8');
-  return Buffer.concat([digest(body), body]).toString('base64url');
+  return Buffer.concat([Buffer.from(tag, 'hex'), digest(body, secret), body]).toString('base64url');
 }
 
-function digest(body: Buffer): Buffer {
-  return createHash('sha256').update('gather-lane cursor').update(body).digest().subarray(0, DIGEST_BYTES);
+function digest(body: Buffer, secret: Uint8Array): Buffer {
+  return createHmac('sha256', secret).update('gather-lane cursor').update(body).digest().subarray(0, DIGEST_BYTES);
 }
 
-function open(text: string): Field[] | null {
-  if (text.length > LONGEST) return null;
-  const bytes = Buffer.from(text, 'base64url');
+/** The tag of the key that a cursor says it was signed with; for a text that is no cursor some tag or other. */
+export const cursorKeyTag = (text: string): string =>
+  Buffer.from(text.slice(0, 2 * TAG_BYTES), 'base64url')
+    .subarray(0, TAG_BYTES)
+    .toString('hex');
+
+function open(text: string, keys: readonly CursorKey[]): Field[] | null {
+  const key = keys.find(({ tag }) => tag === cursorKeyTag(text));
+  if (!key || text.length > LONGEST) return null;
+  const bytes = Buffer.from(text, 'base64url').subarray(TAG_BYTES);
+  if (bytes.length <= DIGEST_BYTES) return null;
   const body = bytes.subarray(DIGEST_BYTES);
-  if (!digest(body).equals(bytes.subarray(0, DIGEST_BYTES))) return null;
+  if (!timingSafeEqual(digest(body, key.secret), bytes.subarray(0, DIGEST_BYTES))) return null;
   try {
     const [version, ...fields] = JSON.parse(body.toString('utf8')) as Field[];
-    return version === VERSION && seal(fields) === text ? fields : null;
+    return version === VERSION && seal(fields, key) === text ? fields : null;
   } catch {
     return null;
   }
 }
 
-const isInstant = (value: unknown): value is number => Number.isInteger(value) && Math.abs(value as number) <= WIDEST;
+const isInstant = (value: unknown): value is number =>
+  Number.isInteger(value) && (value as number) >= EARLIEST && (value as number) <= LATEST;
 
 /** True for the text of a `pg_snapshot` that PostgreSQL accepts: `xmin:xmax:xip,…`, in order. */
 export function isSnapshot(text: string): boolean {
@@ -78,19 +96,21 @@ export function isSnapshot(text: string): boolean {
 }
 
 /** Text of a feed cursor, safe in a URL. */
-export function writeFeedCursor(c: FeedCursor): string {
+export function writeFeedCursor(c: FeedCursor, key: CursorKey): string {
   const { mark, order, own, weighting, position, snapshot, begun } = c;
-  return seal(['feed', mark, order, own, weighting, position?.at ?? null, position?.id ?? null, snapshot, begun]);
+  return seal(['feed', mark, order, own, weighting, position?.at ?? null, position?.id ?? null, snapshot, begun], key);
 }
 
-/** The feed cursor that a text holds, or null when it is not one of ours. */
-export function readFeedCursor(text: string): FeedCursor | null {
-  const fields = open(text);
+/** The feed cursor that a text holds, or null when none of the keys signed it. */
+export function readFeedCursor(text: string, keys: readonly CursorKey[]): FeedCursor | null {
+  const fields = open(text, keys);
   if (fields?.length !== 9 || fields[0] !== 'feed') return null;
   const [, mark, order, own, weighting, at, id, snapshot, begun] = fields;
   if (mark !== 'next' && mark !== 'first') return null;
   if (order !== 'recent' && order !== 'score') return null;
-  if (typeof own !== 'boolean' || !Number.isInteger(weighting) || !isInstant(begun)) return null;
+  if (typeof own !== 'boolean' || !isInstant(begun)) return null;
+  if (!Number.isInteger(weighting) || (weighting as number) < 1 || (weighting as number) > GREATEST_VERSION)
+    return null;
   if (typeof snapshot !== 'string' || !isSnapshot(snapshot)) return null;
   const base = { mark, order, own, weighting: weighting as number, snapshot, begun } as const;
   if (at === null && id === null) return mark === 'first' ? { ...base, position: null } : null;
@@ -99,13 +119,13 @@ export function readFeedCursor(text: string): FeedCursor | null {
 }
 
 /** Text of a list cursor, safe in a URL. */
-export function writeListCursor(c: ListCursor): string {
-  return seal(['list', c.list, c.key, c.id]);
+export function writeListCursor(c: ListCursor, key: CursorKey): string {
+  return seal(['list', c.list, c.key, c.id], key);
 }
 
-/** The list cursor that a text holds, or null when it is not one of ours. */
-export function readListCursor(text: string): ListCursor | null {
-  const fields = open(text);
+/** The list cursor that a text holds, or null when none of the keys signed it. */
+export function readListCursor(text: string, keys: readonly CursorKey[]): ListCursor | null {
+  const fields = open(text, keys);
   if (fields?.length !== 4 || fields[0] !== 'list') return null;
   const [, list, key, id] = fields;
   if (typeof list !== 'string' || typeof id !== 'string' || !UUID.test(id)) return null;

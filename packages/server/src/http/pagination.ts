@@ -1,5 +1,6 @@
-import { readListCursor, writeListCursor, type ListCursor } from '@gather-lane/core';
+import type { ListCursor } from '@gather-lane/core';
 import type { FastifyReply, FastifyRequest } from 'fastify';
+import type { Cursors } from './cursors.js';
 import { Problem } from './problem.js';
 
 /** What a list is asked for: how many, and from where on. */
@@ -14,45 +15,55 @@ export interface Page<T> {
   readonly next: string | null;
 }
 
-/**
- * Where a list reads on, or null for its first page.
- * @param list the list's name with everything that it is bound to
- * @throws Problem `bad-cursor` for anything but a cursor of this very list
- */
-export function startOf(list: string, { after }: PageRequest): ListCursor | null {
-  if (after === undefined) return null;
-  const cursor = readListCursor(after);
-  if (!cursor)
-    throw new Problem(
-      'bad-cursor',
-      'This is not a cursor of ours, or it was changed on the way: pass `next` exactly as it came.',
-    );
-  if (cursor.list !== list)
-    throw new Problem(
-      'bad-cursor',
-      'This cursor belongs to another list, or to another order or search of it: pass `next` to the call that it came from.',
-    );
-  return cursor;
-}
-
 /** The instant that a list sorted by time reads on from, as a statement takes it; null for the first page. */
 export const instantOf = (from: ListCursor | null): string | null => from && new Date(Number(from.key)).toISOString();
 
-/**
- * Makes a page of rows that were read with one more than the limit.
- * @param key what the list is sorted by, beside the id
- */
-export function toPage<R extends { id: string }, T>(
-  list: string,
-  { limit }: PageRequest,
-  rows: R[],
-  key: (row: R) => string | number,
-  item: (row: R) => T,
-): Page<T> {
-  const shown = rows.slice(0, limit);
-  const last = shown.at(-1);
-  const next = rows.length > limit && last ? writeListCursor({ list, key: key(last), id: last.id }) : null;
-  return { items: shown.map(item), next };
+/** Pages of lists: where one begins, and the cursor that reads on. */
+export class Pages {
+  readonly #cursors: Cursors;
+
+  constructor(cursors: Cursors) {
+    this.#cursors = cursors;
+  }
+
+  /**
+   * Where a list reads on, or null for its first page.
+   * @param list the list's name with everything that it is bound to
+   * @throws Problem `bad-cursor` for anything but a cursor of this very list
+   */
+  async startOf(list: string, { after }: PageRequest): Promise<ListCursor | null> {
+    if (after === undefined) return null;
+    const cursor = await this.#cursors.readList(after);
+    if (!cursor)
+      throw new Problem(
+        'bad-cursor',
+        'This is not a cursor of ours, is too old, or was changed on the way: pass `next` exactly as it came.',
+      );
+    if (cursor.list !== list)
+      throw new Problem(
+        'bad-cursor',
+        'This cursor belongs to another list, or to another order or search of it: pass `next` to the call that it came from.',
+      );
+    return cursor;
+  }
+
+  /**
+   * Makes a page of rows that were read with one more than the limit.
+   * @param key what the list is sorted by, beside the id
+   */
+  async toPage<R extends { id: string }, T>(
+    list: string,
+    { limit }: PageRequest,
+    rows: R[],
+    key: (row: R) => string | number,
+    item: (row: R) => T,
+  ): Promise<Page<T>> {
+    const shown = rows.slice(0, limit);
+    const last = shown.at(-1);
+    const more = rows.length > limit && last;
+    const next = more ? await this.#cursors.writeList({ list, key: key(last), id: last.id }) : null;
+    return { items: shown.map(item), next };
+  }
 }
 
 /** Adds the RFC 8288 link to the next page. */

@@ -58,6 +58,10 @@ describe('the operator', () => {
     ).toBe(401);
     // Even if a browser sent it there, it opens no other route.
     expect((await service.call('GET', '/v1/me', sent)).status).toBe(401);
+    // Closed, it is closed for whoever kept the cookie.
+    const close = { headers: { ...sent.headers, origin: service.address } };
+    expect((await service.call('DELETE', '/v1/operator/browser-sessions/current', close)).status).toBe(204);
+    expect((await service.call('GET', '/v1/operator/stats', sent)).status).toBe(401);
   });
 
   test('changes nothing by cookie from another origin', async () => {

@@ -42,7 +42,7 @@ const StatsSchema = Type.Object(
 
 /** Routes of whoever runs the service. */
 export function operatorRoutes(app: App, services: Services): void {
-  const { key, users, sessions, dataSource, demo, address, config } = services;
+  const { key, browserSessions, cursors, users, sessions, dataSource, demo, address, config } = services;
   app.addSchema(StatsSchema);
 
   app.post(
@@ -50,11 +50,12 @@ export function operatorRoutes(app: App, services: Services): void {
     {
       config: { doorway: 'anyone', rateLimit: { max: 20, timeWindow: '1 minute' } },
       schema: {
-        operationId: 'openOperatorBrowser',
-        tags: ['operator'],
-        summary: 'Exchange the operator key for a cookie that is limited to /v1/operator',
-        body: closed({ key: Type.String({ maxLength: 200 }) }),
-        response: replies('anyone', { 204: Type.Null() }, [
+        'operationId': 'openOperatorBrowser',
+        'x-headers': ['Set-Cookie'],
+        'tags': ['operator'],
+        'summary': 'Exchange the operator key for a cookie that is limited to /v1/operator',
+        'body': closed({ key: Type.String({ maxLength: 200 }) }),
+        'response': replies('anyone', { 204: Type.Null() }, [
           'invalid',
           'wrong-origin',
           'too-often',
@@ -68,7 +69,7 @@ export function operatorRoutes(app: App, services: Services): void {
         throw new Problem('bad-token', 'This is not the operator key of this service.');
       const secure = address.base.startsWith('https:');
       return reply
-        .setCookie(OPERATOR_COOKIE, await key.openBrowserSession(), { ...COOKIE, secure })
+        .setCookie(OPERATOR_COOKIE, await browserSessions.open(), { ...COOKIE, secure })
         .code(204)
         .send(null);
     },
@@ -79,13 +80,18 @@ export function operatorRoutes(app: App, services: Services): void {
     {
       config: { doorway: 'operator' },
       schema: {
-        operationId: 'closeOperatorBrowser',
-        tags: ['operator'],
-        summary: 'Forget the operator cookie in this browser',
-        response: replies('operator', { 204: Type.Null() }, ['wrong-origin']),
+        'operationId': 'closeOperatorBrowser',
+        'x-headers': ['Set-Cookie'],
+        'tags': ['operator'],
+        'summary': 'End the operator’s session in this browser',
+        'response': replies('operator', { 204: Type.Null() }, ['wrong-origin']),
       },
     },
-    async (_request, reply) => reply.clearCookie(OPERATOR_COOKIE, COOKIE).code(204).send(null),
+    async (request, reply) => {
+      const cookie = request.cookies[OPERATOR_COOKIE];
+      if (cookie !== undefined) await browserSessions.close(cookie);
+      return reply.clearCookie(OPERATOR_COOKIE, COOKIE).code(204).send(null);
+    },
   );
 
   app.post(
@@ -93,14 +99,15 @@ export function operatorRoutes(app: App, services: Services): void {
     {
       config: { doorway: 'operator' },
       schema: {
-        operationId: 'actAsUser',
-        tags: ['operator'],
-        summary: 'A short, marked session in which the operator acts as a user',
-        body: closed({
+        'operationId': 'actAsUser',
+        'x-headers': ['Set-Cookie'],
+        'tags': ['operator'],
+        'summary': 'A short, marked session in which the operator acts as a user',
+        'body': closed({
           user: Type.String({ minLength: 1, maxLength: 64, description: 'An id or @handle' }),
           cookie: Type.Optional(cookieWish),
         }),
-        response: replies('operator', { 201: ref(SessionSchema) }, [
+        'response': replies('operator', { 201: ref(SessionSchema) }, [
           'acting-off',
           'not-found',
           'invalid',
@@ -164,11 +171,12 @@ export function operatorRoutes(app: App, services: Services): void {
       schema: {
         operationId: 'rotateSigningKey',
         tags: ['operator'],
-        summary: 'Sign access tokens with a new key from now on; nobody is signed out',
+        summary: 'Sign access tokens and cursors with new keys from now on; nobody is signed out',
         body: closed({
           atOnce: Type.Boolean({
             default: false,
-            description: 'Refuse at once what older keys signed: every session refreshes its access token',
+            description:
+              'Refuse at once what older keys signed: every session refreshes its access token, every list is read from its beginning',
           }),
         }),
         response: replies('operator', { 204: Type.Null() }, [
@@ -181,6 +189,7 @@ export function operatorRoutes(app: App, services: Services): void {
     },
     async (request, reply) => {
       await sessions.rotateKeys(request.body.atOnce);
+      await cursors.rotate(request.body.atOnce);
       request.log.warn({ atOnce: request.body.atOnce }, 'the key of access tokens was rotated');
       return reply.code(204).send(null);
     },

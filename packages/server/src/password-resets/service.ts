@@ -58,7 +58,11 @@ export class PasswordResets {
     const credential = await this.#users.credentialOf(email);
     if (!credential) return;
     const token = randomBytes(32).toString('base64url');
-    const made = await this.#dataSource.query<unknown[]>(MAKE, [hashOf(token), credential.userId]);
+    const made = await inTransaction(this.#dataSource, async (manager) => {
+      // Links of one account are counted one after the other.
+      await manager.query(`SELECT FROM users WHERE id = $1 FOR NO KEY UPDATE`, [credential.userId]);
+      return manager.query<unknown[]>(MAKE, [hashOf(token), credential.userId]);
+    });
     if (made.length === 0) return;
     const link = (this.#link ?? this.#address.to('/reset-password#token={token}')).replace('{token}', token);
     await this.#mailer.send({

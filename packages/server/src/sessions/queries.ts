@@ -12,7 +12,7 @@ export const CHECK_SESSION = prepared(`
   JOIN users u ON u.id = s.user_id
   JOIN weightings w ON w.in_force
   WHERE s.id = $1 AND s.ended_at IS NULL AND s.expires_at > clock_timestamp()
-    AND CASE WHEN s.by_cookie THEN s.refresh_hash = $2 ELSE $2::bytea IS NULL END`);
+    AND CASE WHEN s.by_cookie THEN s.cookie_hash = $2 ELSE $2::bytea IS NULL END`);
 
 /** A row of that statement. */
 export interface SessionCheckRow extends WeightingColumns {
@@ -31,26 +31,46 @@ export const toSignedIn = (row: SessionCheckRow): SignedIn => ({
   weighting: toWeighting(row),
 });
 
-/**
- * Rotates a refresh token, guarded by the hash of the one that was sent ($2), so that of two calls with the same token
- * one wins. The one before it is taken once more within 15 s while its successor is unused: a lost reply, or another
- * tab. Either way the token that was good becomes the one before.
- */
-export const ROTATE_SESSION = `
-  UPDATE sessions
-  SET previous_hash = refresh_hash, refresh_hash = $3, family_hash = coalesce(family_hash, $5),
-      rotated_at = clock_timestamp(), expires_at = clock_timestamp() + make_interval(days => $4)
-  WHERE id = $1 AND ended_at IS NULL AND expires_at > clock_timestamp() AND NOT acting AND NOT by_cookie
-    AND (refresh_hash = $2 OR (previous_hash = $2 AND rotated_at > clock_timestamp() - interval '15 s'))
-  RETURNING user_id`;
+/** A session ($1) that is alive and may be refreshed, held until the transaction ends: refreshes of one come one by one. */
+export const HOLD_SESSION = `
+  SELECT user_id, family_hash FROM sessions
+  WHERE id = $1 AND ended_at IS NULL AND expires_at > clock_timestamp() AND NOT acting AND NOT by_cookie FOR NO KEY UPDATE`;
+
+/** A row of that statement. */
+export interface HeldSessionRow {
+  readonly user_id: string;
+  readonly family_hash: Buffer | null;
+}
+
+/** What is known of a refresh token ($2) of a session ($1). Cost: a probe of the key, and one of refresh_tokens_session. */
+export const REFRESH_STATE = `
+  SELECT (extract(epoch FROM clock_timestamp() - t.used_at) * 1000)::double precision AS "usedAgoMs",
+    EXISTS (SELECT FROM refresh_tokens n WHERE n.session_id = t.session_id AND n.parent_hash = t.hash AND n.used_at IS NOT NULL) AS "successorUsed"
+  FROM refresh_tokens t WHERE t.hash = $2 AND t.session_id = $1`;
+
+/** Notes that a refresh token ($1) was used; the first time counts. */
+export const USE_REFRESH_TOKEN = `UPDATE refresh_tokens SET used_at = clock_timestamp() WHERE hash = $1 AND used_at IS NULL`;
+
+/** Keeps a refresh token ($1) of a session ($2), handed out for another ($3, null for the first). */
+export const KEEP_REFRESH_TOKEN = `INSERT INTO refresh_tokens (hash, session_id, parent_hash) VALUES ($1, $2, $3)`;
+
+/** A session ($1) lives on for so many days ($2). */
+export const RENEW_SESSION = `
+  UPDATE sessions SET rotated_at = clock_timestamp(), expires_at = clock_timestamp() + make_interval(days => $2) WHERE id = $1`;
 
 /**
- * A refresh token that was rotated away and comes again later was stolen or copied: its session ends. Any token of the
- * session is known by what they have in common ($3), so nobody ends a session by its id alone.
+ * Forgets refresh tokens of a session ($1) that can only be stolen ones by now: used a while ago, as was one that was handed
+ * out for them. Of those that nobody used the latest 50 stay.
  */
-export const END_REUSED_SESSION = `
-  UPDATE sessions SET ended_at = clock_timestamp(), end_reason = 'reuse'
-  WHERE id = $1 AND (previous_hash = $2 OR family_hash = $3) AND ended_at IS NULL AND NOT by_cookie RETURNING user_id`;
+export const FORGET_REFRESH_TOKENS = `
+  DELETE FROM refresh_tokens t WHERE t.session_id = $1 AND (
+    t.used_at < clock_timestamp() - interval '1 minute' AND EXISTS (
+      SELECT FROM refresh_tokens n WHERE n.session_id = t.session_id AND n.parent_hash = t.hash AND n.used_at IS NOT NULL)
+    OR t.hash IN (SELECT hash FROM refresh_tokens WHERE session_id = $1 AND used_at IS NULL ORDER BY made_at DESC, hash OFFSET 50))`;
+
+/** Ends a session ($1) whose refresh token somebody else has too. */
+export const END_STOLEN_SESSION = `
+  UPDATE sessions SET ended_at = clock_timestamp(), end_reason = 'reuse' WHERE id = $1 AND ended_at IS NULL`;
 
 /** A user's live sessions ($1), the one used last first. Cost: one range of sessions_user. */
 export const LIST_SESSIONS = `

@@ -82,15 +82,16 @@ export function sessionRoutes(app: App, services: Services): void {
     {
       config: { doorway: 'anyone', rateLimit: { max: config.rates.signInsPerMinute, timeWindow: '1 minute' } },
       schema: {
-        operationId: 'signIn',
-        tags: ['accounts'],
-        summary: 'Sign in by handle or e-mail',
-        body: closed({
+        'operationId': 'signIn',
+        'x-headers': ['Set-Cookie'],
+        'tags': ['accounts'],
+        'summary': 'Sign in by handle or e-mail',
+        'body': closed({
           login: Type.String({ minLength: 1, maxLength: 254, description: 'Handle or e-mail' }),
           password: Type.String({ maxLength: 200 }),
           cookie: Type.Optional(cookieWish),
         }),
-        response: replies('anyone', { 201: ref(SessionSchema) }, [
+        'response': replies('anyone', { 201: ref(SessionSchema) }, [
           'wrong-sign-in',
           'wrong-origin',
           'invalid',
@@ -112,11 +113,12 @@ export function sessionRoutes(app: App, services: Services): void {
     {
       config: { doorway: 'anyone', rateLimit: { max: config.rates.signInsPerMinute, timeWindow: '1 minute' } },
       schema: {
-        operationId: 'refreshSession',
-        tags: ['accounts'],
-        summary: 'New tokens for a refresh token, which is then used up',
-        body: closed({ refreshToken: Type.String({ maxLength: 200 }) }),
-        response: replies('anyone', { 201: ref(SessionSchema) }, [
+        'operationId': 'refreshSession',
+        'x-headers': ['Set-Cookie'],
+        'tags': ['accounts'],
+        'summary': 'New tokens for a refresh token, which is then used up',
+        'body': closed({ refreshToken: Type.String({ maxLength: 200 }) }),
+        'response': replies('anyone', { 201: ref(SessionSchema) }, [
           'invalid',
           'too-often',
           'too-large',
@@ -132,10 +134,11 @@ export function sessionRoutes(app: App, services: Services): void {
     {
       config: { doorway: 'signed-in' },
       schema: {
-        operationId: 'signOut',
-        tags: ['accounts'],
-        summary: 'Sign out: the token is refused from then on',
-        response: replies('signed-in', { 204: Type.Null() }, ['outside-token']),
+        'operationId': 'signOut',
+        'x-headers': ['Set-Cookie'],
+        'tags': ['accounts'],
+        'summary': 'Sign out: the token is refused from then on',
+        'response': replies('signed-in', { 204: Type.Null() }, ['outside-token']),
       },
     },
     async (request, reply) => {
@@ -222,7 +225,7 @@ export function sessionRoutes(app: App, services: Services): void {
       },
     },
     async (request, reply) => {
-      await sessions.changePassword(signedIn(request), request.body.current, request.body.password);
+      await sessions.changePassword(signedIn(request), request.body.current, request.body.password, request.ip);
       return reply.code(204).send(null);
     },
   );

@@ -1,4 +1,4 @@
-import { foldHandle, type Owned } from '@gather-lane/core';
+import { decideRefresh, foldHandle, type Owned, type RefreshState } from '@gather-lane/core';
 import { IsNull, type DataSource, type EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import type { Config } from '../config/schema.js';
@@ -12,19 +12,25 @@ import { hashPassword, isPassword } from './passwords.js';
 import {
   CHANGE_PASSWORD,
   CHECK_SESSION,
-  END_REUSED_SESSION,
   END_SESSION,
   END_SESSIONS,
+  END_STOLEN_SESSION,
   FORGET_CREDENTIALS,
+  FORGET_REFRESH_TOKENS,
   FORGET_SESSIONS,
+  HOLD_SESSION,
+  KEEP_REFRESH_TOKEN,
   LIST_SESSIONS,
-  ROTATE_SESSION,
+  REFRESH_STATE,
+  RENEW_SESSION,
   toSignedIn,
+  USE_REFRESH_TOKEN,
+  type HeldSessionRow,
   type SessionCheckRow,
   type SessionRow,
 } from './queries.js';
 import { Session } from './session.entity.js';
-import { Slowing } from './slowing.js';
+import { Throttle } from './throttle.js';
 import { AccessTokens, hashOf, makeRefreshToken, readRefreshToken, writeRefreshToken } from './tokens.js';
 
 const ACTING_HOURS = 8;
@@ -44,7 +50,7 @@ export class Sessions {
   readonly #dataSource: DataSource;
   readonly #users: Users;
   readonly #refusals: Refusals;
-  readonly #slowing: Slowing;
+  readonly #throttle: Throttle;
   readonly #tokens: AccessTokens;
   readonly #config: Config['sessions'];
   readonly #demo: boolean;
@@ -58,7 +64,7 @@ export class Sessions {
     this.#dataSource = dataSource;
     this.#users = others.users;
     this.#refusals = others.refusals;
-    this.#slowing = new Slowing(dataSource);
+    this.#throttle = new Throttle(dataSource);
     this.#tokens = new AccessTokens(dataSource);
     this.#config = config;
     this.#demo = demo;
@@ -72,11 +78,11 @@ export class Sessions {
   async signIn(login: string, password: string, address: string, byCookie: boolean): Promise<Tokens> {
     const credential = await this.#users.credentialOf(login);
     const account = credential?.userId ?? login.trim().toLowerCase();
-    await this.#slowing.attempt(account, address);
+    await this.#throttle.attempt(account, address);
     const right = await isPassword(password, credential?.passwordHash);
     if (!credential || !right || (credential.demo && !this.#demo))
       throw new Problem('wrong-sign-in', 'No account has this handle or e-mail with this password.');
-    await this.#slowing.succeeded(account, address);
+    await this.#throttle.succeeded(account, address);
     return this.open(credential.userId, byCookie ? 'cookie' : 'token');
   }
 
@@ -85,26 +91,34 @@ export class Sessions {
     return this.open(userId, byCookie ? 'acting-cookie' : 'acting');
   }
 
-  /** @throws Problem `bad-token` for a refresh token that is not the session's current one */
+  /**
+   * New tokens for a refresh token. One that is sent again gets others of its own; one that somebody else must have too ends
+   * the session. See {@link decideRefresh}.
+   * @throws Problem `bad-token`
+   */
   async refresh(text: string): Promise<Tokens> {
     const token = readRefreshToken(text);
     if (!token) throw new Problem('bad-token', 'This is not a refresh token.');
     const { sessionId, family, secret } = token;
     const next = makeRefreshToken(sessionId, family);
-    const [rows] = await this.#dataSource.query<[{ user_id: string }[], number]>(ROTATE_SESSION, [
-      sessionId,
-      hashOf(secret),
-      hashOf(next.secret),
-      this.#config.refreshDays,
-      hashOf(family),
-    ]);
-    if (rows[0]) return this.#tokensFor(sessionId, rows[0].user_id, writeRefreshToken(next));
-    const [reused] = await this.#dataSource.query<[{ user_id: string }[], number]>(END_REUSED_SESSION, [
-      sessionId,
-      hashOf(secret),
-      hashOf(family),
-    ]);
-    if (reused[0]) await this.#refusals.note(reused[0].user_id, 'POST /v1/sessions/refresh', 'reused token', sessionId);
+    const [sent, made] = [hashOf(secret), hashOf(next.secret)];
+    const done = await inTransaction(this.#dataSource, async (manager) => {
+      const [session] = await manager.query<HeldSessionRow[]>(HOLD_SESSION, [sessionId]);
+      // Any token of the session is known by what they have in common, so nobody ends a session by its id alone.
+      if (!session?.family_hash?.equals(hashOf(family))) return null;
+      const [state = null] = await manager.query<RefreshState[]>(REFRESH_STATE, [sessionId, sent]);
+      const decision = decideRefresh(state);
+      if (decision === 'stolen') await manager.query(END_STOLEN_SESSION, [sessionId]);
+      else {
+        await manager.query(USE_REFRESH_TOKEN, [sent]);
+        await manager.query(KEEP_REFRESH_TOKEN, [made, sessionId, sent]);
+        await manager.query(RENEW_SESSION, [sessionId, this.#config.refreshDays]);
+        await manager.query(FORGET_REFRESH_TOKENS, [sessionId]);
+      }
+      return { userId: session.user_id, decision };
+    });
+    if (done?.decision === 'renew') return this.#tokensFor(sessionId, done.userId, writeRefreshToken(next));
+    if (done) await this.#refusals.note(done.userId, 'POST /v1/sessions/refresh', 'reused token', sessionId);
     throw new Problem('bad-token', 'The session has ended, or this refresh token was used before: sign in again.');
   }
 
@@ -148,10 +162,11 @@ export class Sessions {
 
   /**
    * Changes a password and ends the user's other sessions, at once: whoever knew the old one is out.
-   * @throws Problem `invalid` when the present password is not right
+   * @param address whence the attempt comes: guessing is slowed here as it is when signing in
+   * @throws Problem `invalid` when the present password is not right, `too-often`
    */
-  async changePassword({ id, userId }: SignedIn, current: string, next: string): Promise<void> {
-    const credential = await this.#requirePassword(userId, current, '/current');
+  async changePassword({ id, userId }: SignedIn, current: string, next: string, address: string): Promise<void> {
+    const credential = await this.#requirePassword(userId, current, '/current', address);
     const hash = await hashPassword(next);
     await inTransaction(this.#dataSource, async (manager) => {
       const [rows] = await manager.query<[unknown[], number]>(CHANGE_PASSWORD, [userId, credential.passwordHash, hash]);
@@ -168,12 +183,17 @@ export class Sessions {
 
   /**
    * Looks whether it is really the owner who wants to delete an account.
-   * @throws Problem `invalid` for a wrong password, or a wrong handle where the account has no password
+   * @param address whence the attempt comes
+   * @throws Problem `invalid` for a wrong password, or a wrong handle where the account has no password; `too-often`
    */
-  async requireProof(userId: string, { password, handle }: { password?: string; handle?: string }): Promise<void> {
+  async requireProof(
+    userId: string,
+    { password, handle }: { password?: string; handle?: string },
+    address: string,
+  ): Promise<void> {
     const has = await this.#dataSource.manager.existsBy(Credential, { userId });
     if (has && password === undefined) throw invalid('/password', 'is missing: deleting an account needs its password');
-    if (has) return void (await this.#requirePassword(userId, password!, '/password'));
+    if (has) return void (await this.#requirePassword(userId, password!, '/password', address));
     const { handle: own } = await this.#users.view(userId, { kind: 'user', id: userId });
     if (handle === undefined || foldHandle(handle) !== own)
       throw invalid('/handle', 'is not the handle of this account');
@@ -194,14 +214,17 @@ export class Sessions {
   async forget(): Promise<void> {
     await this.#dataSource.query(FORGET_SESSIONS);
     await this.#tokens.forgetOld(Math.max(this.#config.accessMinutes * 60, ACTING_HOURS * 3600));
-    await this.#slowing.forget();
+    await this.#throttle.forget();
   }
 
-  async #requirePassword(userId: string, password: string, pointer: string): Promise<Credential> {
+  async #requirePassword(userId: string, password: string, pointer: string, address: string): Promise<Credential> {
     const credential = await this.#dataSource.manager.findOneBy(Credential, { userId });
     if (!credential) throw invalid(pointer, 'cannot be right: this account has no password, it signs in elsewhere');
+    // Before the hash is computed: a burst costs a look at a row each, and no more.
+    await this.#throttle.attempt(userId, address);
     if (!(await isPassword(password, credential.passwordHash)))
       throw invalid(pointer, 'is not the password of this account');
+    await this.#throttle.succeeded(userId, address);
     return credential;
   }
 
@@ -212,20 +235,23 @@ export class Sessions {
     const byCookie = kind.endsWith('cookie');
     const token = acting && !byCookie ? null : makeRefreshToken(id);
     const hours = acting ? ACTING_HOURS : this.#config.refreshDays * 24;
-    await this.#dataSource
-      .createQueryBuilder()
-      .insert()
-      .into(Session)
-      .values({
-        id,
-        userId,
-        acting,
-        byCookie,
-        refreshHash: token && hashOf(token.secret),
-        familyHash: token && hashOf(token.family),
-        expiresAt: () => `clock_timestamp() + make_interval(hours => ${hours})`,
-      })
-      .execute();
+    await inTransaction(this.#dataSource, async (manager) => {
+      await manager
+        .createQueryBuilder()
+        .insert()
+        .into(Session)
+        .values({
+          id,
+          userId,
+          acting,
+          byCookie,
+          cookieHash: token && byCookie ? hashOf(token.secret) : null,
+          familyHash: token && hashOf(token.family),
+          expiresAt: () => `clock_timestamp() + make_interval(hours => ${hours})`,
+        })
+        .execute();
+      if (token && !byCookie) await manager.query(KEEP_REFRESH_TOKEN, [hashOf(token.secret), id, null]);
+    });
     if (byCookie)
       return {
         userId,

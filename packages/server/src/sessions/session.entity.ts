@@ -1,7 +1,7 @@
 import { Column, Entity, JoinColumn, ManyToOne, PrimaryColumn, type Relation } from 'typeorm';
 import { User } from '../users/user.entity.js';
 
-/** Why a session ended: `reuse` is that of a refresh token which had been rotated away long before. */
+/** Why a session ended: `reuse` is that of a refresh token which somebody else has too. */
 export type EndReason = 'signed-out' | 'ended' | 'everywhere' | 'password' | 'reuse' | 'account';
 
 /** A signed-in session. Tokens name it, so ending the row ends them all at once. */
@@ -17,19 +17,15 @@ export class Session {
   @JoinColumn({ name: 'user_id' })
   user?: Relation<User>;
 
-  /** SHA-256 of the refresh token that is good now. */
+  /** SHA-256 of the cookie of a browser; null for tokens. */
   @Column({ type: 'bytea', nullable: true })
-  refreshHash!: Buffer | null;
-
-  /** SHA-256 of the one before it. */
-  @Column({ type: 'bytea', nullable: true })
-  previousHash!: Buffer | null;
+  cookieHash!: Buffer | null;
 
   /** SHA-256 of what all refresh tokens of the session have in common: by it a token of long ago is known. */
   @Column({ type: 'bytea', nullable: true })
   familyHash!: Buffer | null;
 
-  /** Of a browser: `refreshHash` is then that of the cookie, which is not rotated. */
+  /** Of a browser, which keeps it in a cookie. */
   @Column({ type: 'boolean', default: false })
   byCookie!: boolean;
 

@@ -25,6 +25,10 @@ const signIn = async (login = 'odile', secret = password) =>
   service.call<Session>('POST', '/v1/sessions', { body: { login, password: secret } });
 const me = async (token: string) => (await service.call('GET', '/v1/me', { as: token })).status;
 
+/** As if what was used so far had been used long enough ago. */
+const graceIsOver = () =>
+  service.dataSource.query(`UPDATE refresh_tokens SET used_at = used_at - interval '16 seconds'`);
+
 describe('signing in', () => {
   test.each(['odile', '@Odile', 'ODILE', 'odile@cut.example', 'Odile@Cut.Example'])('works as %s', async (login) => {
     const { status, json } = await signIn(login);
@@ -63,7 +67,8 @@ describe('tokens', () => {
     expect(second.status).toBe(201);
     const third = await refresh(second.json.refreshToken);
     expect(await me(third.json.accessToken)).toBe(200);
-    await service.dataSource.query(`UPDATE sessions SET rotated_at = rotated_at - interval '1 minute'`);
+    expect((await refresh(third.json.refreshToken)).status).toBe(201);
+    await graceIsOver();
     expect((await refresh(second.json.refreshToken)).status).toBe(401);
     expect(await me(third.json.accessToken)).toBe(401);
   });
@@ -187,15 +192,35 @@ describe('refreshing', () => {
   const refresh = (refreshToken: string) =>
     service.call<Session>('POST', '/v1/sessions/refresh', { body: { refreshToken } });
 
-  test('a token is taken once more while its successor is unused: two tabs, or a lost reply', async () => {
+  test('three at once with one token all get tokens, and each goes on with its own', async () => {
     const { json: first } = await signIn();
-    const [a, b] = await Promise.all([refresh(first.refreshToken), refresh(first.refreshToken)]);
-    expect([a.status, b.status]).toEqual([201, 201]);
-    // Either tab goes on with what it got.
-    expect((await refresh(a.json.refreshToken)).status + (await refresh(b.json.refreshToken)).status).toBeGreaterThan(
-      201,
-    );
-    expect(await me(b.json.accessToken)).toBe(200);
+    let tokens = [first.refreshToken, first.refreshToken, first.refreshToken];
+    for (let round = 0; round < 3; round++) {
+      const replies = await Promise.all(tokens.map(refresh));
+      expect(replies.map(({ status }) => status)).toEqual([201, 201, 201]);
+      tokens = replies.map(({ json }) => json.refreshToken);
+      expect(new Set(tokens).size).toBe(3);
+      expect(await Promise.all(replies.map(({ json }) => me(json.accessToken)))).toEqual([200, 200, 200]);
+    }
+  });
+
+  test('a reply that is lost twice takes nothing away, however late the token is sent again', async () => {
+    const { json: first } = await signIn();
+    for (let lost = 0; lost < 2; lost++) {
+      expect((await refresh(first.refreshToken)).status).toBe(201);
+      await graceIsOver();
+    }
+    const { json, status } = await refresh(first.refreshToken);
+    expect([status, await me(json.accessToken)]).toEqual([201, 200]);
+  });
+
+  test('a tab that comes back after the grace goes on while nobody used what the other tab got', async () => {
+    const { json: first } = await signIn();
+    const { json: one } = await refresh(first.refreshToken);
+    await graceIsOver();
+    const { json: two } = await refresh(first.refreshToken);
+    expect([await me(one.accessToken), await me(two.accessToken)]).toEqual([200, 200]);
+    expect([(await refresh(one.refreshToken)).status, (await refresh(two.refreshToken)).status]).toEqual([201, 201]);
   });
 
   test('a token of long ago ends its session, and that is noted; a made-up one with its id does nothing', async () => {
@@ -208,6 +233,7 @@ describe('refreshing', () => {
     const [id] = last.refreshToken.split('.');
     expect((await refresh(`${id}.${'a'.repeat(22)}.${'b'.repeat(43)}`)).status).toBe(401);
     expect(await me(last.accessToken)).toBe(200);
+    await graceIsOver();
     expect((await refresh(first.refreshToken)).status).toBe(401);
     expect([await me(last.accessToken), (await refresh(last.refreshToken)).status]).toEqual([401, 401]);
     const noted = await service.call('GET', '/v1/operator/refused-attempts', { as: service.operatorKey });
@@ -255,6 +281,18 @@ describe('guessing', () => {
     await expect(sessions.signIn('guessed', password, '192.0.2.7', false)).resolves.toMatchObject({
       refreshToken: expect.any(String),
     });
+    // Nor does guessing through what asks for the password once more.
+    const { json: guesser } = await service.call<Session>('POST', '/v1/users', {
+      body: { name: 'Guesser', handle: 'guesser', email: 'guesser@cut.example', password },
+    });
+    expect(guesser).toBeDefined();
+    const inside = (await signIn('guesser')).json.accessToken;
+    const change = () =>
+      service.call('PUT', '/v1/me/password', { as: inside, body: { current: 'a guess', password: 'a longer one' } });
+    const changes = await Promise.all(Array.from({ length: 12 }, change));
+    expect(changes.filter(({ status }) => status === 429).length).toBeGreaterThanOrEqual(6);
+    const deletion = await service.call('DELETE', '/v1/users/@guesser', { as: inside, body: { password } });
+    expect(deletion.status).toBe(429);
     // Somebody who does not exist is slowed as well: the answer tells nothing.
     const unknown = await Promise.all(Array.from({ length: 8 }, () => signIn('nobody_by_that_name', 'a guess')));
     expect(unknown.some(({ status }) => status === 429)).toBe(true);

@@ -34,7 +34,7 @@ const keyOf = (...parts: string[]): Buffer => createHash('sha256').update(parts.
  * Slows whoever guesses passwords: refused by (account, address), so that a guesser is stopped and the owner, elsewhere,
  * is not; and gently, by making each answer wait, by account alone, against guessing from many addresses.
  */
-export class Slowing {
+export class Throttle {
   readonly #dataSource: DataSource;
 
   constructor(dataSource: DataSource) {

@@ -1,6 +1,9 @@
 import { Column, Entity, PrimaryColumn } from 'typeorm';
 
-/** A secret that signs access tokens; in the database so that all processes share it. */
+/** What a key signs. */
+export type KeyPurpose = 'tokens' | 'cursors';
+
+/** A secret that signs access tokens or cursors; in the database so that all processes share it. */
 @Entity('signing_keys')
 export class SigningKey {
   @PrimaryColumn({ type: 'uuid' })
@@ -8,6 +11,9 @@ export class SigningKey {
 
   @Column({ type: 'bytea' })
   secret!: Buffer;
+
+  @Column({ type: 'text', default: 'tokens' })
+  purpose!: KeyPurpose;
 
   @Column({ type: 'timestamptz', precision: 3, default: () => 'clock_timestamp()' })
   createdAt!: Date;
