@@ -4,6 +4,9 @@ import type { DataSource } from 'typeorm';
 import { Blocks } from './blocks/service.js';
 import { Comments } from './comments/service.js';
 import type { Config } from './config/schema.js';
+import { Cursors } from './http/cursors.js';
+import { Pages } from './http/pagination.js';
+import { OperatorBrowserSessions } from './operator/browser-sessions.js';
 import { FeedInspection } from './feed/inspection.js';
 import { Places } from './feed/place.js';
 import { Feed } from './feed/service.js';
@@ -32,9 +35,13 @@ import { Weightings } from './weighting/service.js';
 /** Every capability of the service, made once and handed to the routes. */
 export interface Services {
   readonly dataSource: DataSource;
+  /** For work that nobody waits for: the same database, without limits of time. */
+  readonly background: DataSource;
   readonly config: Config;
   readonly demo: boolean;
   readonly key: OperatorKey;
+  readonly browserSessions: OperatorBrowserSessions;
+  readonly cursors: Cursors;
   readonly address: PublicAddress;
   readonly users: Users;
   readonly sessions: Sessions;
@@ -68,6 +75,8 @@ export interface Services {
 /** What the capabilities are made with, beside the data source. */
 export interface ServiceParts {
   readonly demo: boolean;
+  /** Where work that nobody waits for is done; on the same connections unless given. */
+  readonly background?: DataSource;
   readonly store: MediaStore;
   readonly modelFile?: (() => Model) | undefined;
   readonly mailbox?: Mailbox | null;
@@ -80,52 +89,59 @@ export function createServices(
   dataSource: DataSource,
   config: Config,
   key: OperatorKey,
-  { demo, store, modelFile, mailbox = null, provider = null }: ServiceParts,
+  { demo, background = dataSource, store, modelFile, mailbox = null, provider = null }: ServiceParts,
 ): Services {
   const address = new PublicAddress(config.server.publicAddress);
   const { model } = config;
-  const users = new Users(dataSource, address, model, config.limits.name);
-  const posts = new Posts(dataSource, address, model);
+  const cursors = new Cursors(dataSource);
+  const pages = new Pages(cursors);
+  const users = new Users(dataSource, pages, address, model, config.limits.name);
+  const posts = new Posts(dataSource, pages, address, model);
   const mailer = new Mailer(config.mail, mailbox?.address);
   const pass = randomBytes(24).toString('base64url');
   const refusals = new Refusals(dataSource);
-  const comments = new Comments(dataSource, posts, address, model);
+  const comments = new Comments(dataSource, posts, pages, address, model);
   const sessions = new Sessions(dataSource, { users, refusals }, config.sessions, demo);
   return {
     dataSource,
+    background,
     config,
     demo,
     key,
+    browserSessions: new OperatorBrowserSessions(dataSource, key),
+    cursors,
     address,
     users,
     sessions,
     posts,
     follows: new Follows(dataSource, users, config.limits.follows),
     comments,
-    reactions: new Reactions(dataSource, address),
-    removals: new Removals(dataSource, posts, comments),
+    reactions: new Reactions(dataSource, pages, address),
+    removals: new Removals(dataSource, background, { posts, comments, pages }),
     blocks: new Blocks(dataSource, users),
-    deletion: new AccountDeletion(dataSource, sessions, model),
+    deletion: new AccountDeletion(dataSource, background, sessions, model),
     store,
-    media: new Media(dataSource, store, address),
+    media: new Media(dataSource, background, store, address),
     repeats: new Repeats(dataSource),
     identities: new Identities(dataSource, users, address, {
+      model,
       providers: [...config.signIn.providers, ...(provider ? [provider] : [])],
       issuers: config.signIn.issuers,
     }),
-    ownership: new OwnershipCheck(dataSource, sessions, key, pass),
+    ownership: new OwnershipCheck(dataSource, { sessions, key, model }, pass),
     pass,
     refusals,
     resets: new PasswordResets(dataSource, { users, sessions, mailer }, address, config.mail.resetLink),
     mailbox,
-    feed: new Feed(dataSource, posts),
+    feed: new Feed(dataSource, posts, cursors),
     inspection: new FeedInspection(dataSource, (watched, viewer, request) =>
-      new Feed(watched, new Posts(watched, address, model)).page(viewer, request),
+      new Feed(watched, new Posts(watched, pages, address, model), cursors).page(viewer, request),
     ),
     places: new Places(dataSource),
     near: new NearFollows(dataSource, users),
     weighting: new Weightings(
       dataSource,
+      background,
       config.reactions.map(({ name }) => name),
     ),
     modelFile: modelFile ?? (() => model),

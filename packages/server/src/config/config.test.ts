@@ -1,9 +1,10 @@
 import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { ownServer } from '../database/address.js';
 import { ConfigError, loadConfig } from './load.js';
+import { configurationPage } from './page.js';
 import { configKeys } from './schema.js';
 import { starterConfig } from './starter.js';
 
@@ -52,7 +53,7 @@ describe('configuration', () => {
     write('limit:\n  post: 5\n');
     expect(failure()).toContain('Did you mean "limits"?');
     rmSync(join(folder, 'gather-lane.yaml'));
-    expect(failure({ GATHER_LANE_SERVER_PROT: '1' })).toContain('Did you mean GATHER_LANE_SERVER_PORT?');
+    expect(failure({ GATHER_LANE_SERVER_PROT: '1' })).toContain('did you mean GATHER_LANE_SERVER_PORT?');
   });
 
   test('a wrong value names its line and key', () => {
@@ -161,4 +162,8 @@ describe('the database’s address', () => {
       database: 'd',
     });
   });
+});
+
+test('the page of all keys is what the schema says', () => {
+  expect(readFileSync('docs/configuration.md', 'utf8')).toBe(configurationPage());
 });

@@ -1,9 +1,8 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { parseEnv } from 'node:util';
-import { readModel, type Model } from '@gather-lane/core';
+import { didYouMean, nearestName, readModel, valueFault, writableFields, type Model } from '@gather-lane/core';
 import { Ajv2020, type ErrorObject } from 'ajv/dist/2020.js';
-import { closest } from 'fastest-levenshtein';
 import { LineCounter, parseDocument, type Document } from 'yaml';
 import { ConfigSchema, configKeys, type Config, type ConfigKey } from './schema.js';
 
@@ -52,12 +51,17 @@ export function loadConfig(sources: ConfigSources): Loaded {
   checkVariables(environment);
   for (const [dotted, value] of Object.entries(sources.flags ?? {}))
     if (value !== undefined) put(values, dotted.split('.'), value);
-  check(values, (pointer) => `the configuration, ${pointer.slice(1).replaceAll('/', '.')}`);
+  check(values, (pointer) => {
+    const path = pointer.slice(1).replaceAll('/', '.');
+    const variable = configKeys().find((key) => key.path.join('.') === path)?.variable;
+    return variable !== undefined && environment[variable] ? variable : `the configuration, ${path}`;
+  });
   const kinds = ((values.reactions ?? []) as { name: string }[]).map(({ name }) => name);
   const twice = kinds.find((name, i) => kinds.indexOf(name) !== i);
   if (twice !== undefined)
     throw new ConfigError(`${placeOf(path, document, lines, '/reactions')}: "reactions" names "${twice}" twice.`);
   const model = modelOf(values, (pointer) => placeOf(path, document, lines, pointer));
+  checkClaims(values, model, (pointer) => placeOf(path, document, lines, pointer));
   return { config: { ...withDefaults(values), model }, file: document ? path : null, environment };
 }
 
@@ -76,7 +80,7 @@ function checkVariables(environment: Record<string, string | undefined>): void {
   for (const name of Object.keys(environment))
     if (name.startsWith('GATHER_LANE_') && !known.includes(name))
       throw new ConfigError(
-        `${name} in the environment is no configuration key. Did you mean ${closest(name, known)}?`,
+        `${name} in the environment is no configuration key${didYouMean(name, known)}: correct it, or take it out.`,
       );
 }
 
@@ -115,6 +119,31 @@ function modelOf(values: Record<string, unknown>, place: (pointer: string) => st
   return model;
 }
 
+interface Mapped {
+  readonly claims?: { readonly fields?: Record<string, { readonly claim: string; readonly default?: unknown }> };
+}
+
+/** Claims are mapped to fields that users have and may write. */
+function checkClaims(values: Record<string, unknown>, model: Model, place: (pointer: string) => string): void {
+  const fields = writableFields(model, 'users', 'creation');
+  const signIn = (values.signIn ?? {}) as Record<'issuers' | 'providers', Mapped[] | undefined>;
+  for (const kind of ['issuers', 'providers'] as const)
+    for (const [i, { claims }] of (signIn[kind] ?? []).entries())
+      for (const [name, mapping] of Object.entries(claims?.fields ?? {})) {
+        const where = `${place(`/signIn/${kind}/${i}/claims`)}: "signIn.${kind}.${i}.claims.fields.${name}"`;
+        const field = fields.find((each) => each.name === name);
+        if (!field)
+          throw new ConfigError(
+            `${where} is no field of your own that a user may write${didYouMean(
+              name,
+              fields.map((each) => each.name),
+            )}: see model.users.fields.`,
+          );
+        const fault = mapping.default === undefined ? null : valueFault(field, mapping.default);
+        if (fault) throw new ConfigError(`${where}: its default ${JSON.stringify(mapping.default)} ${fault}.`);
+      }
+}
+
 function withDefaults(values: Record<string, unknown>): Config {
   for (const { path, schema } of configKeys()) {
     const given = path.reduce<unknown>((at, key) => (at as Record<string, unknown> | undefined)?.[key], values);
@@ -147,8 +176,12 @@ function sayError(error: ErrorObject, place: (pointer: string) => string): strin
     const wrong = (error.params as { additionalProperty: string }).additionalProperty;
     const parent = error.instancePath.slice(1).replaceAll('/', '.');
     const siblings = (error.parentSchema as { properties?: object } | undefined)?.properties ?? {};
-    const near = closest(wrong, Object.keys(siblings));
-    return `${place(`${error.instancePath}/${wrong}`)}: there is no key "${[parent, wrong].filter(Boolean).join('.')}". Did you mean "${[parent, near].filter(Boolean).join('.')}"?`;
+    const near = nearestName(wrong, Object.keys(siblings));
+    const hint =
+      near === null
+        ? `There is ${Object.keys(siblings).join(', ')}.`
+        : `Did you mean "${[parent, near].filter(Boolean).join('.')}"?`;
+    return `${place(`${error.instancePath}/${wrong}`)}: there is no key "${[parent, wrong].filter(Boolean).join('.')}". ${hint}`;
   }
   const key = error.instancePath.slice(1).replaceAll('/', '.');
   const choices = (error.parentSchema as { anyOf?: { const?: unknown }[] } | undefined)?.anyOf?.map(

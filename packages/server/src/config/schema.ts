@@ -1,9 +1,34 @@
 import type { Model } from '@gather-lane/core';
 import { Type, type Static } from 'typebox';
-import { OUTSIDE_ALGORITHMS } from '../identities/outside-tokens.js';
+import { OUTSIDE_ALGORITHMS } from './algorithms.js';
 import { ModelSchema } from './model-schema.js';
 
 const closed = { additionalProperties: false } as const;
+
+/** Which claims an account is made from. */
+const Claims = Type.Object(
+  {
+    name: Type.Optional(Type.String()),
+    handle: Type.Optional(Type.String()),
+    picture: Type.Optional(Type.String()),
+    fields: Type.Optional(
+      Type.Record(
+        Type.String(),
+        Type.Object(
+          {
+            claim: Type.String({ minLength: 1, description: 'The claim that holds the value.' }),
+            default: Type.Optional(
+              Type.Unknown({ description: 'The value where the claim is missing or does not fit.' }),
+            ),
+          },
+          closed,
+        ),
+        { description: 'Fields of your own on users, each from a claim.' },
+      ),
+    ),
+  },
+  closed,
+);
 
 /**
  * The configuration file's schema; published at `/docs/config.schema.json`. Every key can also be set by
@@ -43,6 +68,30 @@ export const ConfigSchema = Type.Object(
           description:
             'Addresses of proxies whose X-Forwarded-For is believed, so that limits count callers, not the proxy.',
         }),
+        headersSeconds: Type.Integer({
+          default: 10,
+          minimum: 1,
+          maximum: 3600,
+          description: 'How long the head of a request may take to arrive.',
+        }),
+        requestSeconds: Type.Integer({
+          default: 60,
+          minimum: 1,
+          maximum: 3600,
+          description: 'How long a whole request may take to arrive, its body too.',
+        }),
+        keepAliveSeconds: Type.Integer({
+          default: 65,
+          minimum: 1,
+          maximum: 3600,
+          description: 'How long a connection is kept open without a request.',
+        }),
+        stopSeconds: Type.Integer({
+          default: 10,
+          minimum: 1,
+          maximum: 3600,
+          description: 'How long calls under way have to end when the service stops; then they are cut.',
+        }),
       },
       closed,
     ),
@@ -71,6 +120,25 @@ export const ConfigSchema = Type.Object(
           minimum: 2,
           maximum: 200,
           description: 'Most connections at once, and as many again for prepared statements.',
+        }),
+        statementSeconds: Type.Integer({
+          default: 15,
+          minimum: 0,
+          maximum: 3600,
+          description:
+            'How long a statement of a call may take; 0 for no limit. Migrations, fills, rebuilds and jobs have none.',
+        }),
+        lockSeconds: Type.Integer({
+          default: 5,
+          minimum: 0,
+          maximum: 3600,
+          description: 'How long a statement of a call may wait for a lock; 0 for no limit.',
+        }),
+        idleTransactionSeconds: Type.Integer({
+          default: 30,
+          minimum: 0,
+          maximum: 3600,
+          description: 'How long a transaction of a call may stand open without a statement; 0 for no limit.',
         }),
       },
       closed,
@@ -108,6 +176,7 @@ export const ConfigSchema = Type.Object(
               clientSecret: Type.Optional(Type.String({ minLength: 1 })),
               redirectAddress: Type.Optional(Type.String({ pattern: '^https?://' })),
               scopes: Type.Optional(Type.String()),
+              claims: Type.Optional(Claims),
             },
             closed,
           ),
@@ -123,16 +192,7 @@ export const ConfigSchema = Type.Object(
                 Type.Array(Type.Union(OUTSIDE_ALGORITHMS.map((name) => Type.Literal(name))), { minItems: 1 }),
               ),
               clockToleranceSeconds: Type.Optional(Type.Integer({ minimum: 0, maximum: 600 })),
-              claims: Type.Optional(
-                Type.Object(
-                  {
-                    name: Type.Optional(Type.String()),
-                    handle: Type.Optional(Type.String()),
-                    picture: Type.Optional(Type.String()),
-                  },
-                  closed,
-                ),
-              ),
+              claims: Type.Optional(Claims),
             },
             closed,
           ),
@@ -167,7 +227,13 @@ export const ConfigSchema = Type.Object(
         callsPerMinute: Type.Integer({
           default: 1200,
           minimum: 1,
-          description: 'Calls of one user, or of one address that is not signed in.',
+          description: 'Calls of one user, or of one address that is not signed in; those that are refused count too.',
+        }),
+        callsFromAddressPerMinute: Type.Integer({
+          default: 12_000,
+          minimum: 1,
+          description:
+            'Calls from one address, whoever makes them: for an app that calls on behalf of its users, make it more.',
         }),
       },
       closed,

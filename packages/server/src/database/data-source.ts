@@ -14,6 +14,7 @@ import { LiveService } from '../model/live-service.entity.js';
 import { ModelMigration, ModelStep } from '../model/model-migration.entity.js';
 import { mapFields } from '../model/field-entities.js';
 import { Moderation } from '../moderation/moderation.entity.js';
+import { OperatorSession } from '../operator/operator-session.entity.js';
 import { ThrowAwayUser } from '../ownership/throw-away-user.entity.js';
 import { PasswordReset } from '../password-resets/password-reset.entity.js';
 import { PostVersion } from '../posts/post-version.entity.js';
@@ -24,7 +25,8 @@ import { RefusedAttempt } from '../refusals/refused-attempt.entity.js';
 import { RepeatableCall } from '../repeats/repeatable-call.entity.js';
 import { SignInAttempt } from '../sessions/sign-in-attempt.entity.js';
 import { Session } from '../sessions/session.entity.js';
-import { SigningKey } from '../sessions/signing-key.entity.js';
+import { RefreshToken } from '../sessions/refresh-token.entity.js';
+import { SigningKey } from '../keys/signing-key.entity.js';
 import { Credential } from '../users/credential.entity.js';
 import { Erasure } from '../users/deletion/erasure.entity.js';
 import { ReservedHandle } from '../users/reserved-handle.entity.js';
@@ -44,6 +46,10 @@ import { ThrowAwayUsers1764000000010 } from './migrations/1764000000010-throw-aw
 import { Reactions1764000000011 } from './migrations/1764000000011-reactions.js';
 import { Weightings1764000000012 } from './migrations/1764000000012-weightings.js';
 import { LargeStatements1764000000013 } from './migrations/1764000000013-large-statements.js';
+import { NoJit1764000000014 } from './migrations/1764000000014-no-jit.js';
+import { Keys1764000000015 } from './migrations/1764000000015-keys.js';
+import { PictureLinks1764000000016 } from './migrations/1764000000016-picture-links.js';
+import { OutcomeUnknown, wasCutOff } from './gone.js';
 import { SnakeNaming } from './naming.js';
 import { preparedName } from './prepared.js';
 
@@ -53,6 +59,8 @@ export const ENTITIES = [
   Credential,
   UserTally,
   Session,
+  RefreshToken,
+  OperatorSession,
   SigningKey,
   Post,
   PostTally,
@@ -103,10 +111,37 @@ export const MIGRATIONS = [
   Reactions1764000000011,
   Weightings1764000000012,
   LargeStatements1764000000013,
+  NoJit1764000000014,
+  Keys1764000000015,
+  PictureLinks1764000000016,
 ];
 
 /** Name of the table that remembers which of our migrations have run. */
 export const MIGRATIONS_TABLE = 'gather_lane_migrations';
+
+/** How long statements may take on the connections of a data source, in seconds; 0 for as long as they need. */
+export interface StatementLimits {
+  readonly statementSeconds: number;
+  readonly lockSeconds: number;
+  readonly idleTransactionSeconds: number;
+}
+
+/** Work that nobody waits for takes as long as it takes: migrations, fills, rebuilds, jobs. */
+export const NO_LIMITS: StatementLimits = { statementSeconds: 0, lockSeconds: 0, idleTransactionSeconds: 0 };
+
+/** How a data source is made, beside the address. */
+export interface DataSourceChoices {
+  readonly poolSize: number;
+  /** The developer's own fields, mapped in the entities. */
+  readonly model?: Model;
+  /** Whether statements may be prepared by name. */
+  readonly prepares?: boolean;
+  readonly limits?: StatementLimits;
+}
+
+/** A server that has stopped answering is waited for so much longer than it would need to cut a statement itself. */
+const UNANSWERED_MS = 5_000;
+const WRITES = /^\s*(?:INSERT|UPDATE|DELETE|TRUNCATE|WITH\b[\s\S]*\b(?:INSERT INTO|UPDATE|DELETE FROM)\b)/i;
 
 /**
  * Maps the developer's own fields right before the entities' metadata is read, and prepares the statements that matter on
@@ -125,14 +160,20 @@ class ModelDataSource extends DataSource {
     this.#preparing?.on('error', () => undefined);
   }
 
-  /** Statements that matter are prepared by name; all others, and those in transactions, go the usual way. */
+  /**
+   * Statements that matter are prepared by name; all others, and those in transactions, go the usual way.
+   * @throws OutcomeUnknown when the connection breaks under a write that commits by itself
+   */
   override async query<T = unknown>(sql: string, parameters?: unknown[], runner?: QueryRunner): Promise<T> {
-    const name = this.#preparing && !runner ? preparedName(sql) : undefined;
-    if (name === undefined) return super.query<T>(sql, parameters, runner);
+    if (runner) return super.query<T>(sql, parameters, runner);
+    const name = this.#preparing ? preparedName(sql) : undefined;
     try {
+      if (name === undefined) return await super.query<T>(sql, parameters);
       return (await this.#preparing!.query({ name, text: sql, values: parameters ?? [] })).rows as T;
     } catch (error) {
-      throw new QueryFailedError(sql, parameters, error as Error);
+      if (wasCutOff(error) && WRITES.test(sql))
+        throw new OutcomeUnknown('the connection broke under a write', { cause: error });
+      throw name === undefined ? error : new QueryFailedError(sql, parameters, error as Error);
     }
   }
 
@@ -147,19 +188,34 @@ class ModelDataSource extends DataSource {
   }
 }
 
+/** What every connection is opened with. A pooler that drops start-up options has them from the role instead. */
+function startUpOptions({ statementSeconds, lockSeconds, idleTransactionSeconds }: StatementLimits): string {
+  const settings = {
+    timezone: 'UTC',
+    // Every statement of the service is short: compiling one costs more than running it.
+    jit: 'off',
+    statement_timeout: `${statementSeconds}s`,
+    lock_timeout: `${lockSeconds}s`,
+    idle_in_transaction_session_timeout: `${idleTransactionSeconds}s`,
+  };
+  return Object.entries(settings)
+    .map(([name, value]) => `-c ${name}=${value}`)
+    .join(' ');
+}
+
 /**
  * The one data source of a service. `synchronize` is never on: the migrations alone shape the
  * database. It is not connected yet; call `initialize()`.
- * @param model the developer's own fields, mapped in the entities
- * @param prepares whether statements may be prepared by name
  */
 export function createDataSource(
   address: DatabaseAddress,
-  poolSize: number,
-  model: Model = [],
-  prepares = true,
+  { poolSize, model = [], prepares = true, limits = NO_LIMITS }: DataSourceChoices,
 ): DataSource {
-  const connection = { connectionTimeoutMillis: 10_000, options: '-c timezone=UTC' };
+  const connection = {
+    connectionTimeoutMillis: 10_000,
+    options: startUpOptions(limits),
+    ...(limits.statementSeconds > 0 && { query_timeout: limits.statementSeconds * 1000 + UNANSWERED_MS }),
+  };
   const options: DataSourceOptions = {
     type: 'postgres',
     host: address.host,

@@ -11,7 +11,7 @@ let made: Awaited<ReturnType<typeof makeDatabase>>;
 let dataSource: DataSource;
 beforeAll(async () => {
   made = await makeDatabase();
-  dataSource = createDataSource(made.address, 4);
+  dataSource = createDataSource(made.address, { poolSize: 4 });
   await dataSource.initialize();
 });
 afterAll(async () => {
@@ -57,7 +57,7 @@ describe('a database that cannot be used', () => {
 describe('migrations', () => {
   test('tell a current, an empty, a lagging and a newer database apart', async () => {
     const shared = sharedDatabase();
-    const blank = createDataSource({ ...shared, database: 'postgres' }, 2);
+    const blank = createDataSource({ ...shared, database: 'postgres' }, { poolSize: 2 });
     await blank.initialize();
     expect(await migrationState(blank)).toBe('empty');
     await blank.destroy();
@@ -83,7 +83,7 @@ describe('migrations', () => {
       `SELECT proname FROM pg_proc WHERE pronamespace = 'public'::regnamespace`,
     );
     expect(functions).toEqual([]);
-    const second = createDataSource(made.address, 4);
+    const second = createDataSource(made.address, { poolSize: 4 });
     await second.initialize();
     await Promise.all([migrate(dataSource), migrate(second)]);
     expect(await migrationState(dataSource)).toBe('current');

@@ -1,5 +1,6 @@
 import pg from 'pg';
 import type { DatabaseAddress } from './address.js';
+import { sqlState } from './transaction.js';
 
 /** A database that cannot be used; the message says which part is wrong and how to mend it. */
 export class DatabaseFault extends Error {
@@ -102,4 +103,17 @@ export async function probeDatabase(address: DatabaseAddress): Promise<string> {
   } finally {
     await client.end();
   }
+}
+
+const INSUFFICIENT_PRIVILEGE = '42501';
+
+/** What a statement was refused for want of rights, in words; null for any other error. */
+export function explainMissingRight(error: unknown): DatabaseFault | null {
+  if (sqlState(error) !== INSUFFICIENT_PRIVILEGE) return null;
+  const { message } = (error as { driverError: Error }).driverError;
+  return new DatabaseFault(
+    'right',
+    `PostgreSQL refuses it: ${message}. The tables belong to another role: connect as that one, or make them this one's (REASSIGN OWNED BY that_role TO this_role).`,
+    { cause: error },
+  );
 }

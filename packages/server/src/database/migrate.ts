@@ -1,32 +1,51 @@
 import type { DataSource } from 'typeorm';
 import { MIGRATIONS, MIGRATIONS_TABLE } from './data-source.js';
+import { explainMissingRight } from './diagnose.js';
 
 /** How the database stands to this version of the service. */
 export type MigrationState = 'current' | 'pending' | 'empty' | 'newer';
 
 const MIGRATION_LOCK = 0x6761_7468;
 
-/** Compares the migrations that have run with those that this version knows. */
-export async function migrationState(dataSource: DataSource): Promise<MigrationState> {
+const KNOWN = MIGRATIONS.map((migration) => migration.name);
+
+/** The names of the migrations that have run. */
+async function migrationsRun(dataSource: DataSource): Promise<string[]> {
   const [{ there }] = await dataSource.query<[{ there: boolean }]>(`SELECT to_regclass($1) IS NOT NULL AS there`, [
     MIGRATIONS_TABLE,
   ]);
-  if (!there) return 'empty';
-  const rows = await dataSource.query<{ name: string }[]>(`SELECT name FROM ${MIGRATIONS_TABLE}`);
-  const known = MIGRATIONS.map((migration) => migration.name);
-  if (rows.some(({ name }) => !known.includes(name))) return 'newer';
-  if (rows.length === 0) return 'empty';
-  return rows.length < known.length ? 'pending' : 'current';
+  if (!there) return [];
+  return (await dataSource.query<{ name: string }[]>(`SELECT name FROM ${MIGRATIONS_TABLE}`)).map(({ name }) => name);
 }
 
-/** Runs what is pending, one service at a time: a second one waits and then finds nothing to do. */
+/** Compares the migrations that have run with those that this version knows. */
+export async function migrationState(dataSource: DataSource): Promise<MigrationState> {
+  const run = await migrationsRun(dataSource);
+  if (run.some((name) => !KNOWN.includes(name))) return 'newer';
+  if (run.length === 0) return 'empty';
+  return run.length < KNOWN.length ? 'pending' : 'current';
+}
+
+/** The names of the migrations that are still to be run, oldest first. */
+export async function pendingMigrations(dataSource: DataSource): Promise<string[]> {
+  const run = await migrationsRun(dataSource);
+  return KNOWN.filter((name) => !run.includes(name));
+}
+
+/**
+ * Runs what is pending, one service at a time: a second one waits and then finds nothing to do.
+ * @throws DatabaseFault where the role may not
+ */
 export async function migrate(dataSource: DataSource): Promise<void> {
   const lock = dataSource.createQueryRunner();
   try {
     await lock.query(`SELECT pg_advisory_lock($1)`, [MIGRATION_LOCK]);
     await dataSource.runMigrations();
+  } catch (error) {
+    throw explainMissingRight(error) ?? error;
   } finally {
-    await lock.query(`SELECT pg_advisory_unlock($1)`, [MIGRATION_LOCK]);
+    // What went wrong before is what is told: a lock ends with its connection anyway.
+    await lock.query(`SELECT pg_advisory_unlock($1)`, [MIGRATION_LOCK]).catch(() => undefined);
     await lock.release();
   }
 }

@@ -1,11 +1,12 @@
-import { existsSync } from 'node:fs';
 import { isAbsolute, join, resolve } from 'node:path';
 import type { DataSource } from 'typeorm';
 import type { Config } from '../config/schema.js';
 import { FolderStore, type MediaStore } from '../media/store.js';
-import { ownServer, type DatabaseAddress } from './address.js';
+import { Resources } from '../service/resources.js';
+import { runningService } from '../service/running.js';
+import { ownServer, sayAddress, serverNamedBy, type DatabaseAddress } from './address.js';
 import { findCluster, makeDataFolder, startCluster } from './cluster/cluster.js';
-import { lockFolder } from './cluster/service-lock.js';
+import { lockFolder, lockHolder } from './cluster/service-lock.js';
 import { createDataSource } from './data-source.js';
 import { DatabaseFault, probeDatabase } from './diagnose.js';
 import { migrate, migrationState } from './migrate.js';
@@ -33,16 +34,19 @@ export async function openDatabase(
   notice: (text: string) => void,
 ): Promise<OpenDatabase> {
   const data = isAbsolute(config.data) ? config.data : resolve(folder, config.data);
-  const closers: (() => Promise<unknown> | void)[] = [];
-  const close = () => closeAll(closers);
+  const [cluster, connections] = [new Resources(), new Resources()];
+  const close = async () => {
+    await connections.close();
+    await cluster.close();
+  };
   try {
-    const address = await addressFor(config, data, environment, notice, closers);
-    const dataSource = createDataSource(address, 4, config.model);
+    const address = await addressFor(config, data, environment, notice, cluster);
+    const dataSource = createDataSource(address, { poolSize: 4, model: config.model });
     await dataSource.initialize();
-    const cluster = [...closers];
-    closers.push(() => dataSource.destroy());
+    connections.add('the connections', () => dataSource.destroy());
     const state = await migrationState(dataSource);
-    if (state === 'empty' && !ownServer(config.database.url, environment)) await migrate(dataSource);
+    if (state === 'empty' && !runningService(data)?.database && !ownServer(config.database.url, environment))
+      await migrate(dataSource);
     else if (state === 'newer')
       throw new DatabaseFault(
         'schema',
@@ -51,34 +55,43 @@ export async function openDatabase(
     else if (state !== 'current')
       throw new DatabaseFault('schema', 'The database is missing migrations: start the service once with --migrate.');
     const store = new FolderStore(join(data, 'media'));
-    return { dataSource, address, store, close, abandon: () => closeAll(cluster) };
+    return { dataSource, address, store, close, abandon: () => cluster.close() };
   } catch (error) {
-    await close();
+    await close().catch(() => undefined);
     throw error;
   }
 }
 
-async function closeAll(closers: (() => Promise<unknown> | void)[]): Promise<void> {
-  for (let next = closers.pop(); next; next = closers.pop()) await next();
-}
-
+/** The database of the service that runs here, whatever this shell's environment says; else the one that it would use. */
 async function addressFor(
   config: Config,
   data: string,
   environment: Record<string, string | undefined>,
   notice: (text: string) => void,
-  closers: (() => Promise<unknown> | void)[],
+  resources: Resources,
 ): Promise<DatabaseAddress> {
   const own = ownServer(config.database.url, environment);
-  if (own) {
-    await probeDatabase(own);
-    return own;
+  const running = runningService(data);
+  if (running && own && !isSame(own, running.database)) {
+    const other = running.database ? sayAddress(running.database) : 'the embedded cluster';
+    throw new DatabaseFault(
+      'database',
+      `${serverNamedBy(config.database.url, environment)} names ${sayAddress(own)}, but the service that runs on ${data} uses ${other}: take it out to work beside that service, or name another folder with --data.`,
+    );
   }
-  const running = existsSync(join(data, 'service.lock')) ? await findCluster(data) : null;
-  if (running) return running;
+  const server = running?.database ?? own;
+  if (server) {
+    await probeDatabase(server);
+    return server;
+  }
+  const found = lockHolder(data) === null ? null : await findCluster(data);
+  if (found) return found;
   makeDataFolder(data);
-  closers.push(lockFolder(data));
+  resources.add('the lock of the data folder', lockFolder(data));
   const cluster = await startCluster(data, notice);
-  closers.push(() => cluster.stop());
+  resources.add('the cluster', () => cluster.stop());
   return cluster.address;
 }
+
+const isSame = (a: DatabaseAddress, b: DatabaseAddress | null): boolean =>
+  b !== null && a.host === b.host && a.port === b.port && a.database === b.database;

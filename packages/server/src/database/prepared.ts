@@ -17,6 +17,9 @@ export function prepared(sql: string): string {
 /** The name under which a statement is prepared, or undefined for one that is not. */
 export const preparedName = (sql: string): string | undefined => NAMES.get(sql);
 
+/** As many choices of one statement are kept and prepared; beyond them it is made anew each time. */
+const MOST_CHOICES = 64;
+
 /** Keeps what a function of a few choices makes: the same choice gives the same statement, and it is looked up quickly. */
 export function perChoice<A extends readonly (string | number)[]>(
   make: (...choice: A) => string,
@@ -24,8 +27,11 @@ export function perChoice<A extends readonly (string | number)[]>(
   const made = new Map<string, string>();
   return (...choice) => {
     const key = choice.join(' ');
-    let sql = made.get(key);
-    if (sql === undefined) made.set(key, (sql = prepared(make(...choice))));
+    const kept = made.get(key);
+    if (kept !== undefined) return kept;
+    const sql = make(...choice);
+    if (made.size >= MOST_CHOICES) return sql;
+    made.set(key, prepared(sql));
     return sql;
   };
 }

@@ -1,4 +1,5 @@
 import { QueryFailedError, type DataSource, type EntityManager } from 'typeorm';
+import { OutcomeUnknown, wasCutOff } from './gone.js';
 
 /** SQLSTATE of a failed statement, or undefined for any other error. */
 export function sqlState(error: unknown): string | undefined {
@@ -34,7 +35,25 @@ export async function retried<T>(work: () => Promise<T>): Promise<T> {
   }
 }
 
-/** Runs work in one transaction; see `retried`. */
+/**
+ * Runs work in one transaction; see `retried`.
+ * @throws OutcomeUnknown when the connection breaks while it is being committed
+ */
 export function inTransaction<T>(dataSource: DataSource, work: (manager: EntityManager) => Promise<T>): Promise<T> {
-  return retried(() => dataSource.transaction(work));
+  return retried(async () => {
+    const runner = dataSource.createQueryRunner();
+    try {
+      await runner.startTransaction();
+      const result = await work(runner.manager);
+      await runner.commitTransaction().catch((error: unknown) => {
+        throw wasCutOff(error) ? new OutcomeUnknown('the connection broke at COMMIT', { cause: error }) : error;
+      });
+      return result;
+    } catch (error) {
+      if (runner.isTransactionActive && !runner.isReleased) await runner.rollbackTransaction().catch(() => undefined);
+      throw error;
+    } finally {
+      if (!runner.isReleased) await runner.release();
+    }
+  });
 }

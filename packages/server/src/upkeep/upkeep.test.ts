@@ -46,7 +46,7 @@ describe('upkeep', () => {
     const stop = keepTidy(service.services, (error) => failed.push(error));
     jest.advanceTimersByTime(6_000);
     jest.useRealTimers();
-    await new Promise((resolve) => setTimeout(resolve, 50));
+    while (broken.mock.calls.length === 0) await new Promise((resolve) => setImmediate(resolve));
     await stop();
     expect(failed).toEqual([new Error('broken')]);
     expect(broken).toHaveBeenCalledTimes(1);

@@ -22,6 +22,7 @@ import type { DatabaseAddress } from '../address.js';
 import { DatabaseFault } from '../diagnose.js';
 import { clusterAccount, firstClosedFolder, type Account } from './account.js';
 import { binariesFor } from './binaries.js';
+import { ClusterKeeper, isAlive } from './keeper.js';
 
 const run = promisify(execFile);
 const DATABASE = 'gather_lane';
@@ -35,6 +36,11 @@ export interface Cluster {
   readonly folder: string;
   /** True when it had outlived an earlier service and was taken over. */
   readonly adopted: boolean;
+  /**
+   * Watches it from now on: should it end by itself, it is started again, on the same port.
+   * @param said is told what happens, in sentences
+   */
+  watch(said: (text: string) => void): void;
   /** Stops it and waits until it is gone. */
   stop(): Promise<void>;
 }
@@ -61,14 +67,33 @@ export async function startCluster(data: string, notice: (text: string) => void)
   const running = await findRunning(folder, password);
   if (running) {
     notice(`A cluster that outlived an earlier service was found on port ${running.port} and is used again.`);
-    return { address: addressAt(running.port, password), folder, adopted: true, stop: () => stopProcess(running.pid) };
+    return clusterOf({ home, folder, binaries, account, password }, running, true);
   }
   if (!existsSync(join(folder, 'PG_VERSION'))) await makeCluster(home, folder, binaries, password, account);
   const { pid, port } = await launch(home, folder, binaries, account);
   const address = addressAt(port, password);
   await untilReady(address, pid, home);
   await makeDatabase(address);
-  return { address, folder, adopted: false, stop: () => stopProcess(pid) };
+  return clusterOf({ home, folder, binaries, account, password }, { pid, port }, false);
+}
+
+interface Parts {
+  readonly home: string;
+  readonly folder: string;
+  readonly binaries: string;
+  readonly account: Account | null;
+  readonly password: string;
+}
+
+function clusterOf(parts: Parts, { pid, port }: { pid: number; port: number }, adopted: boolean): Cluster {
+  const { home, folder, binaries, account, password } = parts;
+  const address = addressAt(port, password);
+  const keeper = new ClusterKeeper(pid, async () => {
+    const again = await launch(home, folder, binaries, account, port);
+    await untilReady(address, again.pid, home);
+    return again.pid;
+  });
+  return { address, folder, adopted, watch: (said) => keeper.watch(said), stop: () => keeper.stop() };
 }
 
 function addressAt(port: number, password: string): DatabaseAddress {
@@ -157,8 +182,9 @@ async function launch(
   folder: string,
   binaries: string,
   account: Account | null,
+  samePort?: number,
 ): Promise<{ pid: number; port: number }> {
-  const port = await freePort();
+  const port = samePort ?? (await freePort());
   const options = Object.entries(settings(port)).flatMap(([name, value]) => ['-c', `${name}=${value}`]);
   const log = openSync(join(home, 'pg.log'), 'a', 0o600);
   // Detached: Ctrl-C in the terminal reaches the service alone, which then stops the cluster in order.
@@ -242,24 +268,6 @@ async function makeDatabase(address: DatabaseAddress): Promise<void> {
     if (rowCount === 0) await client.query(`CREATE DATABASE ${DATABASE}`);
   } finally {
     await client.end();
-  }
-}
-
-function isAlive(pid: number): boolean {
-  try {
-    process.kill(pid, 0);
-    return true;
-  } catch (error) {
-    return (error as { code?: string }).code === 'EPERM';
-  }
-}
-
-async function stopProcess(pid: number): Promise<void> {
-  if (!isAlive(pid)) return;
-  process.kill(pid, 'SIGINT');
-  for (let waited = 0; isAlive(pid); waited += 20) {
-    if (waited === 20_000) process.kill(pid, 'SIGQUIT');
-    await pause(20);
   }
 }
 

@@ -12,6 +12,16 @@ function startedAt(pid: number): string | null {
   }
 }
 
+/** The process that uses a data folder now, or null. */
+export function lockHolder(folder: string): number | null {
+  try {
+    const [pid, start] = readFileSync(join(folder, 'service.lock'), 'utf8').trim().split(' ');
+    return start !== undefined && startedAt(Number(pid)) === start ? Number(pid) : null;
+  } catch {
+    return null;
+  }
+}
+
 /**
  * Lets one service at a time use a data folder. A lock left by a killed service is taken over.
  * @returns what gives the folder free again
