@@ -1,3 +1,5 @@
+import { randomUUID } from 'node:crypto';
+import { setTimeout as pause } from 'node:timers/promises';
 import cookie from '@fastify/cookie';
 import cors from '@fastify/cors';
 import helmet from '@fastify/helmet';
@@ -5,7 +7,6 @@ import fastifyStatic from '@fastify/static';
 import swaggerUi from '@fastify/swagger-ui';
 import type { TypeBoxTypeProvider } from '@fastify/type-provider-typebox';
 import fastify, { LogController, type FastifyInstance, type RouteOptions } from 'fastify';
-import { v4 as uuidv4 } from 'uuid';
 import { aboutRoutes } from '../about/routes.js';
 import { atomRoutes } from '../atom/routes.js';
 import { blockRoutes } from '../blocks/routes.js';
@@ -31,9 +32,10 @@ import { sessionRoutes } from '../sessions/routes.js';
 import { userRoutes } from '../users/routes.js';
 import { weightingRoutes } from '../weighting/routes.js';
 import type { App } from './app-type.js';
+import { CallsUnderWay } from './calls.js';
 import { readId, useDoorways } from './doorway.js';
 import { useRateLimits } from './rate-limits.js';
-import { sendProblem, useProblems } from './errors.js';
+import { answerBrokenRequest, answerUnroutable, sendProblem, useProblems } from './errors.js';
 import { useHostCheck, useOriginCheck } from './origin.js';
 import { openApiDocument, useOpenApi } from './openapi.js';
 import { Problem } from './problem.js';
@@ -42,6 +44,8 @@ import { ProblemSchema } from './schemas.js';
 import { useValidation } from './validation.js';
 
 const BODY_LIMIT = 256 * 1024;
+/** How long the database has to say that it is there. */
+const READY_WITHIN_MS = 1_500;
 
 /** What the HTTP application is told beside its services. */
 export interface AppOptions {
@@ -51,6 +55,8 @@ export interface AppOptions {
   readonly notReady: () => string | null;
   /** Whether the operator's routes work even so: they can then bring the tables to the model. */
   readonly operatorReady?: () => boolean;
+  /** Counts the calls that are under way; the service stops by it. */
+  readonly calls?: CallsUnderWay;
   readonly logStream?: NodeJS.WritableStream;
   /** Looks at each route, and may change it, before it is registered. */
   readonly onRoute?: (route: RouteOptions) => void;
@@ -59,9 +65,15 @@ export interface AppOptions {
 /** Builds the HTTP application: everything but listening. */
 export async function buildApp(services: Services, options: AppOptions): Promise<FastifyInstance> {
   const { config, address } = services;
+  const { headersSeconds, requestSeconds, keepAliveSeconds } = config.server;
   const app = fastify({
     bodyLimit: BODY_LIMIT,
-    genReqId: () => uuidv4(),
+    requestTimeout: requestSeconds * 1000,
+    keepAliveTimeout: keepAliveSeconds * 1000,
+    http: { headersTimeout: headersSeconds * 1000, connectionsCheckingInterval: 1_000 },
+    clientErrorHandler: (error, socket) => answerBrokenRequest(error, socket, address),
+    frameworkErrors: (error, request, reply) => answerUnroutable(error, request, reply, address),
+    genReqId: () => randomUUID(),
     logger:
       config.log.level === 'silent'
         ? false
@@ -81,11 +93,14 @@ export async function buildApp(services: Services, options: AppOptions): Promise
     trustProxy: config.server.proxies.length > 0 ? config.server.proxies : false,
   }).withTypeProvider<TypeBoxTypeProvider>();
 
+  (options.calls ?? new CallsUnderWay()).use(app);
   useProblems(app, address);
   useValidation(app, config.limits);
   useHostCheck(app, config.server, services.pass);
   if (options.onRoute) app.addHook('onRoute', options.onRoute);
   await app.register(cookie);
+  // JSON is what is taken; a text that only looks like it is refused by its type.
+  app.removeContentTypeParser('text/plain');
   await app.register(helmet, {
     contentSecurityPolicy: {
       directives: {
@@ -122,20 +137,25 @@ export async function buildApp(services: Services, options: AppOptions): Promise
     app.getDefaultJsonParser('error', 'error'),
   );
 
+  const limits = await useRateLimits(app, config, services.pass);
   readiness(app, services, options);
-  useDoorways(app, services, {
-    'post': (reference, caller) => services.posts.owned(readId(reference, 'post'), caller),
-    'comment': (reference, caller) => services.comments.owned(readId(reference, 'comment'), caller),
-    'removed post': (reference, caller) => services.removals.owned('post', readId(reference, 'post'), caller),
-    'removed comment': (reference, caller) => services.removals.owned('comment', readId(reference, 'comment'), caller),
-    'user': (reference, caller) => services.users.owned(reference, caller),
-    'identity': (reference) => services.identities.owned(readId(reference, 'identity')),
-    'upload': (reference) => services.media.owned(readId(reference, 'upload')),
-    'session': (reference) => services.sessions.owned(readId(reference, 'session')),
-  });
+  useDoorways(
+    app,
+    services,
+    {
+      'post': (reference, caller) => services.posts.owned(readId(reference, 'post'), caller),
+      'comment': (reference, caller) => services.comments.owned(readId(reference, 'comment'), caller),
+      'removed post': (reference, caller) => services.removals.owned('post', readId(reference, 'post'), caller),
+      'removed comment': (reference, caller) =>
+        services.removals.owned('comment', readId(reference, 'comment'), caller),
+      'user': (reference, caller) => services.users.owned(reference, caller),
+      'identity': (reference) => services.identities.owned(readId(reference, 'identity')),
+      'upload': (reference) => services.media.owned(readId(reference, 'upload')),
+      'session': (reference) => services.sessions.owned(readId(reference, 'session')),
+    },
+    limits,
+  );
   useOriginCheck(app, address);
-  // After the doorway: a limit counts the calls of a user, wherever they come from.
-  await useRateLimits(app, config, services.pass);
   app.addSchema(ProblemSchema);
   await useOpenApi(app, config, () => address.base);
 
@@ -196,9 +216,15 @@ function readiness(
   app.get('/ready', { config: { doorway: 'anyone' }, schema: { hide: true } }, async (request, reply) => {
     const reason = notReady();
     if (reason) return sendProblem(reply, request, address, new Problem('not-ready', reason));
-    await dataSource.query(`SELECT 1`);
+    const answers = await Promise.race([
+      dataSource.query(`SELECT 1`).then(() => true),
+      pause(READY_WITHIN_MS, false, { ref: false }),
+    ]);
+    if (!answers) throw new Problem('no-database', 'The database does not answer: try again in a moment.');
     return reply.send({ ready: true });
   });
+  // Alive is whoever answers: nothing is asked of the database.
+  app.get('/health', { config: { doorway: 'anyone' }, schema: { hide: true } }, () => ({ alive: true }));
 }
 
 /** The readable API document and the console: routes of other packages, all open to anyone. */

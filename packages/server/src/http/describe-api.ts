@@ -15,7 +15,7 @@ export async function describeApi(): Promise<Record<string, unknown>> {
   try {
     const { config } = loadConfig({ folder, environment: { GATHER_LANE_LOG_LEVEL: 'silent' } });
     const address = { host: 'localhost', port: 1, user: 'nobody', password: undefined, database: 'none', ssl: false };
-    const services = createServices(createDataSource(address, 2), config, new OperatorKey(folder), {
+    const services = createServices(createDataSource(address, { poolSize: 2 }), config, new OperatorKey(folder), {
       demo: false,
       store: new FolderStore(folder),
     });

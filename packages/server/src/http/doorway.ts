@@ -9,12 +9,11 @@ import {
   type OwnedKind,
 } from '@gather-lane/core';
 import type { FastifyInstance, FastifyRequest, RouteOptions } from 'fastify';
-import type { Identities } from '../identities/service.js';
-import type { OperatorKey } from '../operator/key.js';
+import { Type } from 'typebox';
 import type { Refusals } from '../refusals/service.js';
-import type { Sessions } from '../sessions/service.js';
-import { NOBODY, principalOf, type Principal, type SignedIn } from './principal.js';
+import { NOBODY, principalOf, type Principal, type PrincipalSources, type SignedIn } from './principal.js';
 import { Problem, refusalProblem } from './problem.js';
+import type { RateLimits } from './rate-limits.js';
 
 declare module 'fastify' {
   interface FastifyContextConfig {
@@ -35,8 +34,9 @@ export type OwnedFinders = Record<OwnedKind, FindOwned>;
 /** Enforces the doorway rules of every route in one place, and refuses the start when one is missing. */
 export function useDoorways(
   app: FastifyInstance,
-  services: { sessions: Sessions; identities: Identities; key: OperatorKey; refusals: Refusals },
+  services: PrincipalSources & { refusals: Refusals },
   finders: OwnedFinders,
+  limits: RateLimits,
 ): void {
   const routes: RouteOptions[] = [];
   app.decorateRequest('principal');
@@ -49,12 +49,17 @@ export function useDoorways(
     throw new Error(`The service does not start, because these routes declare no doorway rule: ${names.join(', ')}`);
   });
 
-  // Before the body is even read: who is calling, and may such a caller come in at all.
-  app.addHook('onRequest', async (request) => {
+  // Before the body is even read: who is calling, how often, and may such a caller come in at all.
+  app.addHook('onRequest', async (request, reply) => {
     request.principal = NOBODY;
     const rule = request.routeOptions.config.doorway;
+    try {
+      if (rule) request.principal = await principalOf(request, services);
+    } finally {
+      // Whoever is refused is counted too: one with a bad token, or on an unknown path, as nobody.
+      await limits.count(request, reply);
+    }
     if (!rule) return;
-    request.principal = await principalOf(request, services);
     const refusal = decideCaller(rule, request.principal.caller);
     if (refusal) throw refusalProblem(refusal, 'thing');
   });
@@ -97,12 +102,21 @@ export function ifMatchOf(request: FastifyRequest): number | undefined {
   return version === undefined ? -1 : Number(version);
 }
 
+/** The header by which a caller says which version they mean. */
+export const ifMatchHeaders = Type.Object({
+  'if-match': Type.Optional(
+    Type.String({
+      description: 'The `ETag` of what was read: if it has changed since, nothing is done and the answer is 412',
+    }),
+  ),
+});
+
 /** The `ETag` of a thing that counts its edits. */
 export const etagOf = (version: number): string => `"${version}"`;
 
 /** The signed-in session of a request whose rule asks for one. */
 export function signedIn(request: FastifyRequest): SignedIn {
-  if (!request.principal.session) throw new Problem('not-signed-in', 'Sign in first: this call needs an access token.');
+  if (!request.principal.session) throw new Problem('not-signed-in', 'This call needs an access token.');
   return request.principal.session;
 }
 

@@ -1,6 +1,8 @@
-import type { FastifyError, FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
+import { STATUS_CODES } from 'node:http';
+import type { Socket } from 'node:net';
+import type { ConnectionError, FastifyError, FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import type { ProblemCode } from './problem-catalogue.js';
-import { isDatabaseGone } from '../database/gone.js';
+import { isDatabaseGone, isDiskFull, isTooSlow, OutcomeUnknown } from '../database/gone.js';
 import { sqlState } from '../database/transaction.js';
 import { SESSION_COOKIE, SESSION_COOKIE_OPTIONS } from './principal.js';
 import { Problem } from './problem.js';
@@ -20,6 +22,11 @@ const FRAMEWORK: Record<string, [ProblemCode, string]> = {
   FST_ERR_CTP_INVALID_JSON_BODY: ['malformed', 'The body is not well-formed JSON.'],
   FST_ERR_CTP_INVALID_CONTENT_LENGTH: ['malformed', 'The body is not as long as Content-Length says.'],
   FST_ERR_CTP_BODY_TOO_LARGE: ['too-large', 'The body is larger than 256 KiB.'],
+  FST_ERR_BAD_URL: [
+    'malformed',
+    'The path is not well-formed: a % stands for a character, with two hexadecimal digits.',
+  ],
+  FST_ERR_MAX_PARAM_LENGTH: ['malformed', 'A part of the path has more than 100 characters.'],
 };
 
 /** Answers every error as RFC 9457 problem details; what was not foreseen shows a request id and nothing of the inside. */
@@ -60,8 +67,30 @@ function toProblem(error: FastifyError | Problem): Problem {
   // A NUL, wherever it came in: PostgreSQL holds no text with one.
   if (sqlState(error) === '22021')
     return new Problem('malformed', 'A text holds the NUL character (U+0000), which cannot be stored: remove it.');
+  if (error instanceof OutcomeUnknown)
+    return new Problem(
+      'outcome-unknown',
+      'The database went away while this was being written: it may have been done, or not. Send it again with the same Idempotency-Key, or look first.',
+    );
   if (isDatabaseGone(error)) return new Problem('no-database', 'The database does not answer: try again in a moment.');
+  if (isTooSlow(error))
+    return new Problem('too-slow', 'The database took too long, and the call was given up: try again in a moment.');
+  if (isDiskFull(error)) return new Problem('no-space', 'There is no room left on the disk. Nothing was half done.');
   if (error.statusCode === 429) return new Problem('too-often', error.message);
+  if (error.statusCode === 412)
+    return new Problem('stale', 'The file is not the one that `If-Match` or `If-Unmodified-Since` names.');
+  if (error.statusCode === 416) return new Problem('bad-range', 'The file has no such range: ask within its length.');
+  if (error.statusCode === 413) return new Problem('too-large', error.message);
+  if (/unexpected end of (?:form|multipart data|file)/i.test(error.message))
+    return new Problem(
+      'malformed',
+      'The upload ends before its last part does: it was cut off on its way. Send it again.',
+    );
+  if (/Boundary not found|Malformed content type/i.test(error.message))
+    return new Problem(
+      'wrong-media-type',
+      'The Content-Type of the upload names no boundary: let your client write it.',
+    );
   if (error instanceof SyntaxError || error.statusCode === 400) return new Problem('malformed', error.message);
   return new Problem('internal', 'Something went wrong on our side. Nothing was half done.');
 }
@@ -74,7 +103,8 @@ export function sendProblem(
   problem: Problem,
 ): FastifyReply {
   const instance = problem.status >= 500 ? `urn:uuid:${request.id}` : request.url;
-  if (problem.code === 'no-database') void reply.header('retry-after', '2');
+  if (problem.status === 503 && !problem.retryAfterSeconds) void reply.header('retry-after', '2');
+  if (problem.code === 'stopping') void reply.header('connection', 'close');
   // Else the browser would send it again and again, and not even be nobody.
   if (problem.code === 'ended-cookie') void reply.clearCookie(SESSION_COOKIE, SESSION_COOKIE_OPTIONS);
   if (problem.retryAfterSeconds) void reply.header('retry-after', String(problem.retryAfterSeconds));
@@ -85,4 +115,30 @@ export function sendProblem(
     .type('application/problem+json')
     .serializer((body: unknown) => JSON.stringify(body))
     .send(problem.toReply(address.base, instance));
+}
+
+/** What a request that never became one is answered: too large a head, one that is not HTTP, one that does not end. */
+export function answerBrokenRequest(error: ConnectionError, socket: Socket, address: PublicAddress): void {
+  if (error.code === 'ECONNRESET' || socket.destroyed || !socket.writable) return void socket.destroy();
+  const problem =
+    error.code === 'HPE_HEADER_OVERFLOW'
+      ? new Problem('headers-too-large', 'The headers are larger than 16 KiB together: send fewer, or shorter ones.')
+      : error.code === 'ERR_HTTP_REQUEST_TIMEOUT'
+        ? new Problem('too-slow-request', 'The request did not arrive in time: send it whole, and at once.')
+        : new Problem('malformed', 'The request is not well-formed HTTP.');
+  const body = JSON.stringify(problem.toReply(address.base, 'about:blank'));
+  const { status } = problem;
+  socket.end(
+    `HTTP/1.1 ${status} ${STATUS_CODES[status]}\r\nContent-Type: application/problem+json\r\nContent-Length: ${Buffer.byteLength(body)}\r\nConnection: close\r\n\r\n${body}`,
+  );
+}
+
+/** What a request is answered whose path fits no route's form; no hook has seen it. */
+export function answerUnroutable(
+  error: FastifyError,
+  request: FastifyRequest,
+  reply: FastifyReply,
+  address: PublicAddress,
+): void {
+  void sendProblem(reply, request, address, toProblem(error));
 }

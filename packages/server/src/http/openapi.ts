@@ -4,6 +4,7 @@ import type { ModelTableName } from '@gather-lane/core';
 import type { Config } from '../config/schema.js';
 import { describeFieldsReply } from '../model/field-schemas.js';
 import { OPERATOR_COOKIE, SESSION_COOKIE } from './principal.js';
+import { completeReplies } from './describe-replies.js';
 import { VERSION } from '../version.js';
 
 type Json = Record<string, unknown>;
@@ -64,7 +65,7 @@ export async function useOpenApi(app: FastifyInstance, config: Config, base: () 
 }
 
 /** What only our own validator and this document read of a schema. */
-const OURS = ['$id', 'x-configured', 'x-storable', 'x-own-fields', 'x-written-fields'];
+const OURS = ['$id', 'x-configured', 'x-storable', 'x-line', 'x-kept', 'x-own-fields', 'x-written-fields'];
 
 /**
  * The document, for the route and for generating the client.
@@ -72,6 +73,7 @@ const OURS = ['$id', 'x-configured', 'x-storable', 'x-own-fields', 'x-written-fi
  */
 export function openApiDocument(app: FastifyInstance, config: Config, base: string, openFields = false): Json {
   const document = JSON.parse(JSON.stringify(app.swagger())) as Json;
+  completeReplies(document.paths as Parameters<typeof completeReplies>[0]);
   return { ...(tidy(document, config, openFields) as Json), servers: [{ url: base || '/' }] };
 }
 
@@ -87,7 +89,9 @@ function tidy(value: unknown, config: Config, openFields: boolean): unknown {
     return { type: 'object', additionalProperties: true };
   if ((value as Json)['x-configured'] && openFields) delete out.enum;
   const own = (value as Json)['x-own-fields'];
-  if (typeof own === 'string') Object.assign(out, describeFieldsReply(model, own as ModelTableName));
+  // The client has types for them that a developer fills in: it has to know whose they are.
+  if (typeof own === 'string')
+    Object.assign(out, openFields ? { 'x-own-fields': own } : describeFieldsReply(model, own as ModelTableName));
   // A parameter with a default need not be sent.
   if (out.in === 'query' && (out.schema as Json | undefined)?.default !== undefined) out.required = false;
   const limit = out['x-characters'] as keyof Config['limits'] | undefined;

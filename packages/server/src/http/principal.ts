@@ -1,6 +1,7 @@
 import type { Caller } from '@gather-lane/core';
 import type { FastifyRequest } from 'fastify';
 import type { Identities } from '../identities/service.js';
+import type { OperatorBrowserSessions } from '../operator/browser-sessions.js';
 import type { OperatorKey } from '../operator/key.js';
 import type { Sessions } from '../sessions/service.js';
 import type { WeightingInForce } from '../weighting/queries.js';
@@ -35,20 +36,30 @@ export interface SignedIn {
 export const NOBODY: Principal = { caller: { kind: 'nobody' }, session: null };
 const OPERATOR: Principal = { caller: { kind: 'operator' }, session: null };
 
+/** Who knows whether a credential is good. */
+export interface PrincipalSources {
+  readonly sessions: Sessions;
+  readonly identities: Identities;
+  readonly key: OperatorKey;
+  readonly browserSessions: OperatorBrowserSessions;
+}
+
 /**
  * Finds the one caller of a request.
  * @throws Problem when there are two credentials, or one that is not good
  */
 export async function principalOf(
   request: FastifyRequest,
-  { sessions, identities, key }: { sessions: Sessions; identities: Identities; key: OperatorKey },
+  { sessions, identities, key, browserSessions }: PrincipalSources,
 ): Promise<Principal> {
   const header = request.headers.authorization;
   const cookie = cookieOf(request);
   if (header !== undefined && cookie)
     throw new Problem('two-credentials', 'The request has both a bearer token and a cookie: send one of them.');
   if (cookie)
-    return cookie.name === OPERATOR_COOKIE ? byOperatorCookie(cookie.value, key) : byCookie(cookie.value, sessions);
+    return cookie.name === OPERATOR_COOKIE
+      ? byOperatorCookie(cookie.value, browserSessions)
+      : byCookie(cookie.value, sessions);
   if (header === undefined) return NOBODY;
   const token = /^Bearer ([A-Za-z0-9._~+/-]+=*)$/i.exec(header)?.[1];
   if (!token) throw new Problem('bad-token', 'The Authorization header is not of the form `Bearer TOKEN`.');
@@ -71,8 +82,8 @@ export function cookieOf(request: FastifyRequest): { name: string; value: string
   return value === undefined ? null : { name, value };
 }
 
-async function byOperatorCookie(cookie: string, key: OperatorKey): Promise<Principal> {
-  if (!(await key.isBrowserSession(cookie)))
+async function byOperatorCookie(cookie: string, browserSessions: OperatorBrowserSessions): Promise<Principal> {
+  if (!(await browserSessions.isOpen(cookie)))
     throw new Problem('bad-token', 'The operator session has ended: give the operator key again.');
   return OPERATOR;
 }

@@ -183,6 +183,24 @@ export const PROBLEMS = {
     'The `If-Match` header names a version that is no longer the current one. Nothing was changed.',
     'Read it again, look at what changed, and send the edit with the new `ETag`.',
   ),
+  'bad-range': kind(
+    416,
+    'There is no such range',
+    'The `Range` header asks for a part beyond the end of the file.',
+    'Ask within the length that `Content-Range` says, or for the whole file.',
+  ),
+  'headers-too-large': kind(
+    431,
+    'The headers are too large',
+    'The head of the request is larger than the service takes.',
+    'Send fewer headers, or shorter ones; look at cookies first.',
+  ),
+  'too-slow-request': kind(
+    408,
+    'The request did not arrive in time',
+    'The head or the body of the request took longer than the service waits.',
+    'Send it whole, and at once.',
+  ),
   'too-large': kind(413, 'The request is too large', 'The body is larger than the service takes.', 'Send less.'),
   'wrong-media-type': kind(
     415,
@@ -219,6 +237,12 @@ export const PROBLEMS = {
     'Something in it is not right',
     'The request was understood, but a value breaks a rule.',
     'Look at `errors`: each names a value by its pointer and says what would be right.',
+  ),
+  'claim-missing': kind(
+    422,
+    'The token does not say what an account needs',
+    'Whoever comes with a token or through a provider for the first time gets an account. It needs a field for which the token has no claim.',
+    'Map a claim to the field (`claims.fields` of the issuer or provider), or give the mapping a default. `detail` names both.',
   ),
   'self-follow': kind(
     422,
@@ -267,6 +291,30 @@ export const PROBLEMS = {
     'The service is not ready',
     'The database is missing migrations, or columns that the model file names.',
     'Read `detail`: it says what to run.',
+  ),
+  'stopping': kind(
+    503,
+    'The service is stopping',
+    'It takes no new calls, and finishes those under way.',
+    'Try again in a moment: another process, or this one once it is back, will answer.',
+  ),
+  'too-slow': kind(
+    503,
+    'It took too long',
+    'A statement took longer than the service lets one, or waited too long for a lock. Nothing was half done.',
+    'Try again in a moment. If it lasts, look at what holds the database up; the limits are `database.statementSeconds` and `database.lockSeconds`.',
+  ),
+  'outcome-unknown': kind(
+    503,
+    'It may have been done, or not',
+    'The connection to the database broke while a write was being confirmed.',
+    'Send the same call again with the same `Idempotency-Key` where it has one: it is then done once. Else look whether it was done.',
+  ),
+  'no-space': kind(
+    503,
+    'There is no room left',
+    'The disk of the database, or of the pictures, is full. Nothing was half done.',
+    'The operator makes room; then try again.',
   ),
   'no-database': kind(
     503,

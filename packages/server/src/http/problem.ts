@@ -42,7 +42,7 @@ export function invalid(pointer: string, detail: string): Problem {
 }
 
 const REFUSALS: Record<Refusal, (thing: string) => Problem> = {
-  'not-signed-in': () => new Problem('not-signed-in', 'Sign in first: this call needs an access token.'),
+  'not-signed-in': () => new Problem('not-signed-in', 'This call needs an access token.'),
   'wrong-principal': () => new Problem('wrong-principal', 'This route is not for this kind of caller.'),
   'moderators-only': () => new Problem('moderators-only', 'Only a moderator may do this.'),
   'not-found': (thing) => new Problem('not-found', `There is no such ${thing}.`),

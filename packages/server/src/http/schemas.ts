@@ -8,6 +8,14 @@ export function ref<T extends TSchema>(schema: T): T {
   return { $ref: `${(schema as unknown as { $id: string }).$id}#` } as unknown as T;
 }
 
+/** What a thing is shown with and nobody sends: whoever tries is told so. */
+export const kept = (shown: TSchema, taken: object): Record<string, string> =>
+  Object.fromEntries(
+    Object.keys((shown as unknown as { properties: object }).properties)
+      .filter((name) => !(name in taken))
+      .map((name) => [name, 'is kept by the service, and cannot be written']),
+  );
+
 /** An object that takes no property but those named: unknown ones are refused, not dropped. */
 export function closed<T extends Record<string, TSchema>>(properties: T, options: object = {}) {
   return Type.Object(properties, { additionalProperties: false, ...options });
