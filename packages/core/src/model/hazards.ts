@@ -192,10 +192,12 @@ function backfills(field: Field): Way[] {
   const columns = COPIABLE[field.table];
   const makers = MAKER_NAMES.filter((name) => makerFault(name, field.kind) === null);
   return [
-    ...(field.unique ? [] : [{ answer: `{ constant: ${example(field)} }`, does: 'the same value for all of them' }]),
+    ...(field.unique
+      ? []
+      : [{ answer: `{ constant: ${PLACEHOLDER} }`, does: `the same value for all of them${choices(field)}` }]),
     ...(field.kind === 'string'
       ? [{ answer: `{ column: ${columns[0]} }`, does: `copied from ${columns.join(', ')} or a field` }]
-      : [{ answer: '{ column: NAME }', does: 'copied from another field of the same type' }]),
+      : [{ answer: `{ column: ${PLACEHOLDER} }`, does: 'copied from another field of the same type' }]),
     ...(makers.length > 0
       ? [
           {
@@ -207,19 +209,12 @@ function backfills(field: Field): Way[] {
   ];
 }
 
-function example({ kind, rule }: Field): string {
-  const examples: Record<Field['kind'], string> = {
-    'string': '…',
-    'enum': JSON.stringify(rule.enum?.[0] ?? ''),
-    'integer': String(rule.minimum ?? 0),
-    'number': String(rule.minimum ?? 0),
-    'boolean': 'false',
-    'date': '2026-01-01',
-    'date-time': '2026-01-01T00:00:00Z',
-    'user': '…',
-  };
-  return examples[kind];
-}
+/** Stands for a value in a way out: whoever chooses it says the value. */
+export const PLACEHOLDER = '…';
+
+/** What a constant may be, where that is not told by its type. */
+const choices = ({ rule }: Field): string =>
+  rule.enum ? `: one of ${rule.enum.map((value) => JSON.stringify(value)).join(', ')}` : '';
 
 function mends(field: Field, facts: Facts): Way[] {
   const nearest = field.kind === 'string' ? 'cut them to length' : 'move them to the nearest bound';
@@ -228,7 +223,7 @@ function mends(field: Field, facts: Facts): Way[] {
       ? [{ answer: 'nearest', does: nearest }]
       : []),
     ...(field.required ? [] : [{ answer: 'clear', does: 'empty them' }]),
-    { answer: `{ constant: ${example(field)} }`, does: 'the same value for all of them' },
+    { answer: `{ constant: ${PLACEHOLDER} }`, does: `the same value for all of them${choices(field)}` },
   ];
 }
 
@@ -258,12 +253,13 @@ export function answerFault(change: Change, { kind, ways }: Hazard, answer: Answ
   if (more.length > 0 || !ways.some((way) => way.answer.startsWith(`{ ${key}:`)))
     return `${path}: choose one of ${ways.map((way) => way.answer).join(', ')}.`;
   if ('constant' in answer) {
-    const fault = answer.constant === null ? 'must not be null' : valueFault(field!, answer.constant);
-    if (fault) return `${path}: the constant ${JSON.stringify(answer.constant)} ${fault}.`;
-    return field!.unique && kind === 'rows-without-value'
-      ? `${path}: one constant for several rows of a unique field would repeat.`
-      : null;
+    if (answer.constant === null || answer.constant === PLACEHOLDER)
+      return `${path}: the constant is still to be chosen: write the value that all of these rows get.`;
+    const fault = valueFault(field!, answer.constant);
+    return fault && `${path}: the constant ${JSON.stringify(answer.constant)} ${fault}.`;
   }
+  if ('column' in answer && answer.column === PLACEHOLDER)
+    return `${path}: the column to copy from is still to be named.`;
   if ('make' in answer) {
     if (!isMaker(answer.make))
       return `${path}: there is no maker "${answer.make}"; there is ${MAKER_NAMES.join(', ')}.`;

@@ -92,7 +92,7 @@ describe('the model file', () => {
       { type: 'boolean', writable: 'operator', required: true },
       'required needs a default',
     ],
-    ['an unknown maker', { type: 'string', fill: 'plase' }, 'Did you mean place?'],
+    ['an unknown maker', { type: 'string', fill: 'plase' }, 'did you mean place?'],
     [
       'a maker of another type',
       { type: 'boolean', fill: 'place' },

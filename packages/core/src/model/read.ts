@@ -1,4 +1,4 @@
-import { closest } from 'fastest-levenshtein';
+import { didYouMean } from '../text/nearest.js';
 import {
   columnOf,
   MODEL_TABLES,
@@ -201,10 +201,7 @@ function boundFaults({ kind, rule, pattern, maker }: Field, source: FieldSource,
     if (rule.maxLength === undefined) wrong('pattern', 'needs a maxLength beside it: say how long the text may be');
   }
   if (maker !== null && !isMaker(maker))
-    wrong(
-      'fill',
-      `names no maker: there is ${MAKER_NAMES.join(', ')}. Did you mean ${closest(maker, [...MAKER_NAMES])}?`,
-    );
+    wrong('fill', `names no maker: there is ${MAKER_NAMES.join(', ')}${didYouMean(maker, MAKER_NAMES)}`);
   else if (maker !== null) {
     const fault = makerFault(maker, kind);
     if (fault) wrong('fill', fault);

@@ -1,3 +1,5 @@
+import { showsSomething } from './line.js';
+
 const graphemes = new Intl.Segmenter('en', { granularity: 'grapheme' });
 
 /** How many characters a person sees: grapheme clusters (UAX #29), so a family emoji is one. */
@@ -45,7 +47,7 @@ export function textFault(text: string, limit: TextLimit): string | null {
     return `may have at most ${MOST_CODE_POINTS} code points, but has ${points}: shorten it`;
   const size = countCharacters(text);
   if (size > limit.max) return `may have at most ${limit.max} characters, but has ${size}: shorten it`;
-  if (size < limit.min || (limit.min > 0 && text.trim() === ''))
+  if (size < limit.min || (limit.min > 0 && !showsSomething(text)))
     return limit.min === 1
       ? 'must not be empty: write at least 1 character that can be seen'
       : `must have at least ${limit.min} characters, but has ${size}`;

@@ -115,6 +115,21 @@ describe('signing in through a provider', () => {
     expect((await service.call('DELETE', path, { as: owner })).status).toBe(204);
   });
 
+  test('of two identities that are unlinked at once one stays, as the only way in', async () => {
+    for (let round = 0; round < 5; round++) {
+      const owner = await service.user();
+      const ids = await service.dataSource.query<{ id: string }[]>(
+        `INSERT INTO identities (id, user_id, issuer, subject) SELECT gen_random_uuid(), $1::uuid, 'https://twice.example', $1::text || n
+         FROM generate_series(1, 2) n RETURNING id`,
+        [owner.id],
+      );
+      const replies = await Promise.all(
+        ids.map(({ id }) => service.call('DELETE', `/v1/me/identities/${id}`, { as: owner })),
+      );
+      expect(replies.map(({ status }) => status).sort()).toEqual([204, 409]);
+    }
+  });
+
   test('an unknown provider is named, and one that is away is said to be', async () => {
     expect((await service.call('POST', '/v1/provider-sign-ins', { body: { provider: 'nobody' } })).status).toBe(404);
     const providers = [{ name: 'away', title: 'Away', issuer: 'http://127.0.0.1:9', clientId: 'x' }];
@@ -156,6 +171,8 @@ describe('bearer tokens of an outside issuer', () => {
     pairs = await Promise.all([0, 1, 2].map(() => generateKeyPair('RS256', { extractable: true })));
     published = [await jwk(0, 'first')];
     keyServer = createServer((_request, response) => {
+      // Takes the call, and never answers.
+      if (_request.url === '/silent') return;
       asked++;
       response.setHeader('content-type', 'application/json').end(JSON.stringify({ keys: published }));
     });
@@ -169,6 +186,12 @@ describe('bearer tokens of an outside issuer', () => {
         keys: `http://127.0.0.1:${port}/keys`,
         algorithms: ['RS256'],
         clockToleranceSeconds: 5,
+      },
+      {
+        issuer: 'https://silent.cut.example',
+        audience: AUDIENCE,
+        keys: `http://127.0.0.1:${port}/silent`,
+        algorithms: ['RS256'],
       },
       { issuer: 'https://other.cut.example', audience: AUDIENCE, keys: file, claims: { name: 'full', handle: 'nick' } },
     ];
@@ -226,6 +249,23 @@ describe('bearer tokens of an outside issuer', () => {
       body: { name: 'Odile', email: 'odile@cut.example', password: 'narrowboat crew' },
     });
     expect((await me({ subject: 'app-user-2' })).json.id).not.toBe(json.id);
+  });
+
+  test('a picture’s address is kept as addresses are written, and takes no list down', async () => {
+    const pictures = {
+      'pic-1': ['https://x.example/bilder/j\u00FCrgen.jpg', 'https://x.example/bilder/j%C3%BCrgen.jpg'],
+      'pic-2': ['https://x.example/a"b<c>.jpg', 'https://x.example/a%22b%3Cc%3E.jpg'],
+      'pic-3': ['https://B\u00DCCHER.example/a b.jpg', 'https://xn--bcher-kva.example/a%20b.jpg'],
+      'pic-4': ['javascript:alert(1)', null],
+      'pic-5': ['https://', null],
+    };
+    for (const [subject, [picture, kept]] of Object.entries(pictures)) {
+      const { json } = await me({ subject, claims: { preferred_username: subject.replace('-', '_'), picture } });
+      expect(json.picture).toBe(kept);
+      const as = await token({ subject, claims: { picture } });
+      expect((await service.call('POST', '/v1/posts', { as, body: { body: 'With my picture' } })).status).toBe(201);
+    }
+    for (const path of ['/v1/posts', '/v1/users']) expect((await service.call('GET', path)).status).toBe(200);
   });
 
   test('the same subject of another issuer is somebody else, made from the claims that are configured', async () => {
@@ -293,10 +333,66 @@ describe('bearer tokens of an outside issuer', () => {
     expect(codeOf(await me(wish))).toBe('account-gone');
   });
 
+  test('keys of an address that never answers are not waited for', async () => {
+    const { status, json } = await me({ issuer: 'https://silent.cut.example' });
+    expect([status, codeOf({ json })]).toEqual([503, 'no-keys']);
+  });
+
   test('keys that are not to be had are said to be, and nobody is let in', async () => {
     const issuers = [{ issuer: ISSUER, audience: AUDIENCE, keys: 'http://127.0.0.1:9/keys' }];
     const lonely = await startTestService({ configuration: { signIn: { issuers } } });
     expect(codeOf(await lonely.call('GET', '/v1/me', { as: await token() }))).toBe('no-keys');
     await lonely.stop();
+  });
+});
+
+describe('a required field of the developer’s own', () => {
+  const model = { users: { fields: { mooring: { type: 'string', required: true, maxLength: 20 } } } } as const;
+  const issuer = 'https://app.example';
+
+  async function serviceWith(claims: object) {
+    const { privateKey, publicKey } = await generateKeyPair('RS256', { extractable: true });
+    const file = join(tmpdir(), `gather-lane-own-keys-${process.pid}.json`);
+    writeFileSync(file, JSON.stringify({ keys: [{ ...(await exportJWK(publicKey)), kid: 'k', alg: 'RS256' }] }));
+    const issuers = [{ issuer, audience: 'app', keys: file, claims }];
+    const service = await startTestService({ model, configuration: { signIn: { issuers } } });
+    const me = async (subject: string, more: object = {}) =>
+      service.call<{ fields: object; detail: string; type: string }>('GET', '/v1/me', {
+        as: await new SignJWT({ name: 'Hattie', ...more })
+          .setProtectedHeader({ alg: 'RS256', kid: 'k' })
+          .setSubject(subject)
+          .setIssuer(issuer)
+          .setAudience('app')
+          .setExpirationTime('5m')
+          .sign(privateKey),
+      });
+    return { service, me };
+  }
+
+  test('without a claim for it an outside token is told which, and where to map it; the check of ownership works', async () => {
+    const { service, me } = await serviceWith({});
+    const { status, json } = await me('one');
+    expect([status, codeOf({ json }), json.detail]).toEqual([
+      422,
+      'claim-missing',
+      expect.stringMatching(/users\.mooring.*signIn\.issuers\[\]\.claims\.fields\.mooring/),
+    ]);
+    const changes = await service.call<{ warnings: string[] }>('GET', '/v1/operator/model/changes', {
+      as: service.operatorKey,
+    });
+    expect(changes.json.warnings).toEqual([expect.stringContaining('users.mooring is required')]);
+    const check = await service.call<{ faults: number }>('POST', '/v1/operator/ownership-checks', {
+      as: service.operatorKey,
+      body: { only: ['deletePost'] },
+    });
+    expect([check.status, check.json.faults]).toEqual([200, 0]);
+    await service.stop();
+  });
+
+  test('is made from the claim that is mapped to it, or the default of the mapping', async () => {
+    const { service, me } = await serviceWith({ fields: { mooring: { claim: 'berth', default: 'adrift' } } });
+    expect((await me('one', { berth: 'Aldwick' })).json.fields).toMatchObject({ mooring: 'Aldwick' });
+    expect((await me('two')).json.fields).toMatchObject({ mooring: 'adrift' });
+    await service.stop();
   });
 });

@@ -30,22 +30,13 @@ export interface OutsideClaims {
   readonly claims: Record<string, unknown>;
 }
 
-/** Signatures by a key pair only: a shared secret could be mistaken for one of ours. */
-export const OUTSIDE_ALGORITHMS = [
-  'RS256',
-  'RS384',
-  'RS512',
-  'PS256',
-  'PS384',
-  'PS512',
-  'ES256',
-  'ES384',
-  'ES512',
-  'EdDSA',
-];
 /** Keys are asked for again when a token names one that is not known, once a minute at most. */
 const REFETCH_MS = 60_000;
 const KEPT_MS = 600_000;
+/** So long keys are waited for: whoever calls hears within five seconds that they are not to be had. */
+const KEYS_WITHIN_MS = 4_000;
+/** What goes wrong with an issuer's keys, and not with a token: no answer, another status than 200, no key set. */
+const KEYS_AWAY = ['ERR_JWKS_TIMEOUT', 'ERR_JOSE_GENERIC', 'ERR_JWKS_INVALID'];
 
 /** Verifies bearer tokens of configured issuers, each with its own keys alone. */
 export class OutsideTokens {
@@ -53,6 +44,11 @@ export class OutsideTokens {
 
   constructor(issuers: readonly OutsideIssuer[]) {
     this.#verifiers = new Map(issuers.map((issuer) => [issuer.issuer, { issuer, keys: keysOf(issuer.keys) }]));
+  }
+
+  /** The issuers whose tokens are taken. */
+  get issuers(): readonly OutsideIssuer[] {
+    return [...this.#verifiers.values()].map(({ issuer }) => issuer);
   }
 
   /** Whether a token says that it is of a configured issuer; then that one verifies it, and no other. */
@@ -75,7 +71,7 @@ export class OutsideTokens {
       if (!payload.sub || payload.sub.length > 255) throw new errors.JWTInvalid('it names nobody');
       return { issuer, subject: payload.sub, claims: payload };
     } catch (error) {
-      if (error instanceof errors.JWKSTimeout || !(error instanceof errors.JOSEError))
+      if (!(error instanceof errors.JOSEError) || KEYS_AWAY.includes(error.code))
         throw new Problem(
           'no-keys',
           `The keys of ${issuer.issuer} are not to be had at ${issuer.keys}: try again in a moment.`,
@@ -98,7 +94,7 @@ function keysOf(where: string): JWTVerifyGetKey {
     return createRemoteJWKSet(new URL(where), {
       cooldownDuration: REFETCH_MS,
       cacheMaxAge: KEPT_MS,
-      timeoutDuration: 5_000,
+      timeoutDuration: KEYS_WITHIN_MS,
     });
   return fileKeys(where);
 }

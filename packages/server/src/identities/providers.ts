@@ -1,5 +1,6 @@
 import * as oidc from 'openid-client';
 import { Problem } from '../http/problem.js';
+import type { ClaimNames } from './claims.js';
 
 /** An outside provider that people may sign in through. */
 export interface Provider {
@@ -12,6 +13,7 @@ export interface Provider {
   /** The page that the provider sends the browser back to; one of the service unless set. */
   readonly redirectAddress?: string;
   readonly scopes?: string;
+  readonly claims?: ClaimNames;
 }
 
 /** What is remembered of a sign-in while it is under way at the provider. */
@@ -23,6 +25,16 @@ export interface Begun {
 
 const KEPT_MS = 3_600_000;
 const TOLERANCE_S = 30;
+/** So long a provider is waited for: whoever signs in hears within five seconds that it does not answer. */
+const ANSWERS_WITHIN_S = 4;
+/** What goes wrong between the provider and us, and is no refusal: it does not answer, or not in OpenID Connect's words. */
+const AWAY = [
+  'OAUTH_TIMEOUT',
+  'OAUTH_ABORT',
+  'OAUTH_RESPONSE_IS_NOT_JSON',
+  'OAUTH_RESPONSE_IS_NOT_CONFORM',
+  'OAUTH_PARSE_ERROR',
+];
 const isLoopback = (address: string): boolean =>
   ['127.0.0.1', 'localhost', '[::1]'].includes(new URL(address).hostname);
 
@@ -85,6 +97,7 @@ export class Providers {
       const claims = tokens.claims()!;
       return { issuer: claims.iss, subject: claims.sub, claims };
     } catch (error) {
+      if (isAway(error)) throw away(provider, error);
       throw new Problem(
         'provider-refused',
         `${provider.title} did not confirm the sign-in: ${(error as Error).message}.`,
@@ -97,15 +110,25 @@ export class Providers {
     if (known && Date.now() - known.at < KEPT_MS) return known.configuration;
     const configuration = discover(provider).catch((error: unknown) => {
       this.#found.delete(provider.name);
-      throw new Problem(
-        'provider-away',
-        `${provider.title} does not answer at ${provider.issuer}: ${(error as Error).message}.`,
-      );
+      throw away(provider, error);
     });
     this.#found.set(provider.name, { at: Date.now(), configuration });
     return configuration;
   }
 }
+
+const isAway = (error: unknown): boolean => {
+  const { code = '', name, cause } = error as { code?: string; name?: string; cause?: unknown };
+  return (
+    AWAY.includes(code) ||
+    name === 'TimeoutError' ||
+    (cause instanceof TypeError && !(error instanceof oidc.ResponseBodyError)) ||
+    error instanceof TypeError
+  );
+};
+
+const away = (provider: Provider, error: unknown): Problem =>
+  new Problem('provider-away', `${provider.title} does not answer at ${provider.issuer}: ${(error as Error).message}.`);
 
 async function discover({ issuer, clientId, clientSecret }: Provider): Promise<oidc.Configuration> {
   // The code is exchanged directly, over TLS; the signature is checked all the same.
@@ -114,5 +137,5 @@ async function discover({ issuer, clientId, clientSecret }: Provider): Promise<o
     ...(clientSecret !== undefined && { client_secret: clientSecret }),
     [oidc.clockTolerance]: TOLERANCE_S,
   };
-  return oidc.discovery(new URL(issuer), clientId, metadata, undefined, { execute });
+  return oidc.discovery(new URL(issuer), clientId, metadata, undefined, { execute, timeout: ANSWERS_WITHIN_S });
 }

@@ -35,6 +35,9 @@ export interface SignInRow {
   readonly user_id: string | null;
 }
 
+/** Holds a user whose ways to sign in are about to change: of two changes at once the second sees the first. */
+export const HOLD_USER = `SELECT FROM users WHERE id = $1 FOR NO KEY UPDATE`;
+
 /** Removes one's own identity, unless it is the only way to sign in: no password and no other identity. */
 export const UNLINK = `
   DELETE FROM identities i WHERE i.id = $1 AND i.user_id = $2

@@ -87,15 +87,18 @@ export function identityRoutes(app: App, services: Services): void {
     {
       config: { doorway: 'anyone', rateLimit },
       schema: {
-        operationId: 'finishProviderSignIn',
-        tags: ['accounts'],
-        summary: 'End a sign-in with what the provider sent the browser back with',
-        body: closed({ ...back, cookie: Type.Optional(cookieWish) }),
-        response: replies('anyone', { 201: ref(SessionSchema) }, [
+        'operationId': 'finishProviderSignIn',
+        'x-headers': ['Set-Cookie'],
+        'tags': ['accounts'],
+        'summary': 'End a sign-in with what the provider sent the browser back with',
+        'body': closed({ ...back, cookie: Type.Optional(cookieWish) }),
+        'response': replies('anyone', { 201: ref(SessionSchema) }, [
           'bad-ticket',
           'provider-refused',
           'provider-away',
           'account-gone',
+          'claim-missing',
+          'taken',
           'wrong-origin',
           ...BODY,
         ]),

@@ -1,15 +1,15 @@
 import { createHash, randomBytes } from 'node:crypto';
-import type { Owned } from '@gather-lane/core';
+import type { Model, Owned } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { brokenConstraint, inTransaction } from '../database/transaction.js';
 import type { SignedIn } from '../http/principal.js';
-import { Problem } from '../http/problem.js';
+import { Problem, refusalProblem } from '../http/problem.js';
 import type { PublicAddress } from '../http/public-address.js';
 import { toSignedIn, type SessionCheckRow } from '../sessions/queries.js';
 import { hashOf } from '../sessions/tokens.js';
 import type { Users } from '../users/service.js';
-import { profileOf, type OutsideProfile } from './claims.js';
+import { profileOf, signInWarnings, type ClaimSource } from './claims.js';
 import { Identity } from './identity.entity.js';
 import { OutsideTokens, type OutsideIssuer } from './outside-tokens.js';
 import { ProviderSignIn } from './provider-sign-in.entity.js';
@@ -18,6 +18,7 @@ import {
   CHECK_IDENTITY,
   FIND_IDENTITY,
   FORGET_SIGN_INS,
+  HOLD_USER,
   LIST_IDENTITIES,
   LOCK_IDENTITY,
   TAKE_SIGN_IN,
@@ -42,13 +43,19 @@ export class Identities {
   readonly #address: PublicAddress;
   readonly #providers: Providers;
   readonly #tokens: OutsideTokens;
+  readonly #model: Model;
 
   constructor(
     dataSource: DataSource,
     users: Users,
     address: PublicAddress,
-    config: { readonly providers: readonly Provider[]; readonly issuers: readonly OutsideIssuer[] },
+    config: {
+      readonly providers: readonly Provider[];
+      readonly issuers: readonly OutsideIssuer[];
+      readonly model: Model;
+    },
   ) {
+    this.#model = config.model;
     this.#dataSource = dataSource;
     this.#users = users;
     this.#address = address;
@@ -82,12 +89,11 @@ export class Identities {
 
   /**
    * Ends a sign-in: the first one of an identity makes a user from its claims, later ones find it.
-   * @throws Problem `bad-ticket`, `provider-refused`, `account-gone`
+   * @throws Problem `bad-ticket`, `provider-refused`, `account-gone`, `claim-missing`
    */
   async signIn(ticket: string, parameters: Readonly<Record<string, string>>): Promise<string> {
-    const { issuer, subject, claims } = await this.#finish(ticket, parameters, null);
-    const profile = profileOf(claims);
-    return this.#userOf(issuer, subject, profile);
+    const { issuer, subject, claims, names } = await this.#finish(ticket, parameters, null);
+    return this.#userOf(issuer, subject, claims, { names, key: 'signIn.providers[].claims' });
   }
 
   /**
@@ -121,8 +127,13 @@ export class Identities {
 
   /** Removes one's own identity. @throws Problem `only-way-in` for the only way to sign in */
   async unlink(id: string, userId: string): Promise<void> {
-    const [rows] = await this.#dataSource.query<[unknown[], number]>(UNLINK, [id, userId]);
-    if (rows.length === 0)
+    const gone = await inTransaction(this.#dataSource, async (manager) => {
+      await manager.query(HOLD_USER, [userId]);
+      const [rows] = await manager.query<[unknown[], number]>(UNLINK, [id, userId]);
+      return rows.length > 0;
+    });
+    if (!gone && !(await this.owned(id))) throw refusalProblem('not-found', 'identity');
+    if (!gone)
       throw new Problem(
         'only-way-in',
         'The account has no password and no other identity: without this one nobody could sign in.',
@@ -136,14 +147,20 @@ export class Identities {
 
   /**
    * The caller of a bearer token of an outside issuer; who is not known yet becomes a user.
-   * @throws Problem `bad-token`, `no-keys`, `account-gone`
+   * @throws Problem `bad-token`, `no-keys`, `account-gone`; `claim-missing` for a newcomer whose claims are not enough
    */
   async check(token: string): Promise<SignedIn> {
     const { issuer, subject, claims } = await this.#tokens.verify(token);
     const known = await this.#check(issuer.issuer, subject);
     if (known) return known;
-    await this.#userOf(issuer.issuer, subject, profileOf(claims, issuer.claims));
+    const source = { names: issuer.claims ?? {}, key: 'signIn.issuers[].claims' };
+    await this.#userOf(issuer.issuer, subject, claims, source);
     return (await this.#check(issuer.issuer, subject))!;
+  }
+
+  /** What a model would do to who comes from elsewhere, in sentences. */
+  warningsOf(model: Model): string[] {
+    return signInWarnings(model, { providers: this.#providers.all, issuers: this.#tokens.issuers });
   }
 
   /** Forgets sign-ins that nobody ended. */
@@ -168,10 +185,23 @@ export class Identities {
         'This sign-in was not begun here, was ended already, or took longer than ten minutes: begin again.',
       );
     const provider = this.#providers.named(row.provider);
-    return this.#providers.finish(provider, this.#redirectOf(provider), row, parameters);
+    const found = await this.#providers.finish(provider, this.#redirectOf(provider), row, parameters);
+    return { ...found, names: provider.claims ?? {} };
   }
 
-  async #userOf(issuer: string, subject: string, profile: OutsideProfile): Promise<string> {
+  async #userOf(
+    issuer: string,
+    subject: string,
+    claims: Readonly<Record<string, unknown>>,
+    source: ClaimSource,
+  ): Promise<string> {
+    const known = await findIdentity(this.#dataSource.manager, issuer, subject);
+    if (known) {
+      if (known.user_id === null) throw new Problem('account-gone', GONE);
+      return known.user_id;
+    }
+    // What an account would be made from is looked at for newcomers alone.
+    const profile = profileOf(claims, source, this.#model);
     return this.#users.ofOutside(profile, async (manager) => {
       await manager.query(LOCK_IDENTITY, [JSON.stringify([issuer, subject])]);
       const found = await findIdentity(manager, issuer, subject);

@@ -71,15 +71,16 @@ function uploadRoute(app: App, { media, repeats }: Services): void {
       // The body is a stream of parts, which the handler reads; the schema describes it for the API document.
       validatorCompiler: () => () => true,
       schema: {
-        operationId: 'uploadPicture',
-        tags: ['pictures'],
-        summary: 'Upload a picture: JPEG, PNG or WebP, up to 8 MB and 40 megapixels',
-        description:
+        'operationId': 'uploadPicture',
+        'x-headers': ['Location'],
+        'tags': ['pictures'],
+        'summary': 'Upload a picture: JPEG, PNG or WebP, up to 8 MB and 40 megapixels',
+        'description':
           'It is turned upright, its metadata is left behind, and it is stored in widths of 320, 640 and 1280. One that no post and no profile shows is removed after a day.',
-        consumes: ['multipart/form-data'],
-        headers: repeatableHeaders,
-        body: Type.Object({ file: Type.Unsafe<string>({ type: 'string', format: 'binary' }) }),
-        response: replies('signed-in', { 201: ref(PictureSchema) }, [
+        'consumes': ['multipart/form-data'],
+        'headers': repeatableHeaders,
+        'body': Type.Object({ file: Type.Unsafe<string>({ type: 'string', format: 'binary' }) }),
+        'response': replies('signed-in', { 201: ref(PictureSchema) }, [
           'bad-picture',
           'other-content',
           'too-large',

@@ -22,17 +22,21 @@ import {
 import type { Located, MediaStore } from './store.js';
 
 const FILE = /^([0-9a-f-]{36})-\d{1,4}\.webp$/;
+const UUID = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/;
 /** A file without a row may be one of an upload that is under way. */
 const UNDER_WAY_MS = 3_600_000;
 
 /** Pictures: taking, showing, and freeing what nothing uses. */
 export class Media {
   readonly #dataSource: DataSource;
+  readonly #background: DataSource;
   readonly #store: MediaStore;
   readonly #address: PublicAddress;
 
-  constructor(dataSource: DataSource, store: MediaStore, address: PublicAddress) {
+  /** @param background where what nothing shows is swept */
+  constructor(dataSource: DataSource, background: DataSource, store: MediaStore, address: PublicAddress) {
     this.#dataSource = dataSource;
+    this.#background = background;
     this.#store = store;
     this.#address = address;
   }
@@ -117,27 +121,28 @@ export class Media {
   /** Where a stored file is to be had. @throws Problem `not-found`, for one that nothing in sight shows too */
   async locate(file: string): Promise<Located> {
     const blob = FILE.exec(file)?.[1];
-    const shown = blob ? await this.#dataSource.query<unknown[]>(IS_SHOWN, [blob]).catch(() => []) : [];
+    const shown = blob && UUID.test(blob) ? await this.#dataSource.query<unknown[]>(IS_SHOWN, [blob]) : [];
     if (shown.length === 0) throw new Problem('not-found', 'There is no such picture, or nothing shows it any more.');
     return this.#store.locate(file);
   }
 
   /** Removes uploads that were never used, frees what is nobody's, and removes files that no row knows. */
   async sweep(): Promise<void> {
-    await this.#dataSource.query(SWEEP_UPLOADS);
+    await this.#background.query(SWEEP_UPLOADS);
     await this.free();
     for await (const { name, madeAt } of this.#store.list()) {
       if (Date.now() - madeAt < UNDER_WAY_MS) continue;
       const blob = FILE.exec(name)?.[1];
-      const known = blob && (await this.#dataSource.query<unknown[]>(`SELECT FROM blobs WHERE id = $1`, [blob]));
+      const known =
+        blob && UUID.test(blob) && (await this.#background.query<unknown[]>(`SELECT FROM blobs WHERE id = $1`, [blob]));
       if (!known || known.length === 0) await this.#store.remove(name);
     }
   }
 
   /** Frees the content that is nobody's any more. */
   async free(): Promise<void> {
-    for (const { id } of await this.#dataSource.query<{ id: string }[]>(UNUSED_BLOBS)) {
-      const [rows] = await this.#dataSource
+    for (const { id } of await this.#background.query<{ id: string }[]>(UNUSED_BLOBS)) {
+      const [rows] = await this.#background
         .query<[{ widths: number[] }[], number]>(FREE_BLOB, [id])
         .catch((error: unknown): [{ widths: number[] }[], number] => {
           // It has just come to be used.

@@ -2,7 +2,7 @@ import { Type } from 'typebox';
 import { commentParam, CommentSchema } from '../comments/schema.js';
 import type { App } from '../http/app-type.js';
 import { userCaller } from '../http/caller.js';
-import { ifMatchOf } from '../http/doorway.js';
+import { ifMatchHeaders, ifMatchOf } from '../http/doorway.js';
 import { linkNext } from '../http/pagination.js';
 import { replies } from '../http/replies.js';
 import { pageOf, pageQuery, ref } from '../http/schemas.js';
@@ -62,6 +62,7 @@ function postRemovals(app: App, { removals, posts }: Services): void {
       config: { doorway: 'owner or moderator of post' },
       schema: {
         operationId: 'deletePost',
+        headers: ifMatchHeaders,
         tags: ['posts'],
         summary: 'Delete one’s own post, or as a moderator somebody else’s; it can be restored for 30 days',
         params: postParam,
@@ -123,6 +124,7 @@ function commentRemovals(app: App, { removals, comments }: Services): void {
       config: { doorway: 'owner or moderator of comment' },
       schema: {
         operationId: 'deleteComment',
+        headers: ifMatchHeaders,
         tags: ['comments'],
         summary: 'Delete one’s own comment, or as a moderator somebody else’s; it can be restored for 30 days',
         params: commentParam,

@@ -11,7 +11,7 @@ import type { DataSource, EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import type { Comments } from '../comments/service.js';
 import { inTransaction } from '../database/transaction.js';
-import { instantOf, startOf, toPage, type Page, type PageRequest } from '../http/pagination.js';
+import { instantOf, type Page, type PageRequest, type Pages } from '../http/pagination.js';
 import { invalid, Problem, refusalProblem } from '../http/problem.js';
 import type { Posts } from '../posts/service.js';
 import { Moderation as ModerationRow } from './moderation.entity.js';
@@ -41,10 +41,19 @@ const WHY_NOT: Record<RestoreRefusal, string> = {
 /** Deleting, withholding and restoring posts and comments, by their owners and by moderators. */
 export class Removals {
   readonly #dataSource: DataSource;
+  readonly #background: DataSource;
   readonly #owners: Record<Thing, Posts | Comments>;
+  readonly #pages: Pages;
 
-  constructor(dataSource: DataSource, posts: Posts, comments: Comments) {
+  /** @param background where what nobody can restore is really deleted */
+  constructor(
+    dataSource: DataSource,
+    background: DataSource,
+    { posts, comments, pages }: { posts: Posts; comments: Comments; pages: Pages },
+  ) {
     this.#dataSource = dataSource;
+    this.#background = background;
+    this.#pages = pages;
     this.#owners = { post: posts, comment: comments };
   }
 
@@ -73,14 +82,15 @@ export class Removals {
 
   /** Brings back what was removed. @throws Problem `not-restorable` saying why, `invalid` for a moderator without reason */
   async restore(thing: Thing, id: string, caller: User, reason: string | undefined): Promise<void> {
-    const row = await this.#removed(thing, id);
-    if (row && row.removal !== 'owner' && caller.moderator && reason === undefined)
-      throw invalid('/reason', 'is missing: a moderator says why');
     const done = await inTransaction(this.#dataSource, async (manager) => {
       await manager.query(LOCK_TALLY[thing], [id]);
+      // Read once its counts are held: by whom it was removed may have changed since anybody looked.
+      const [row] = await manager.query<RemovedRow[]>(removed(thing), [id]);
+      const byModerator = row !== undefined && row.removal !== 'owner';
+      if (byModerator && caller.moderator && reason === undefined)
+        throw invalid('/reason', 'is missing: a moderator says why');
       const [rows] = await manager.query<[{ post_id: string }[], number]>(restore(thing), [id, caller.id]);
-      if (rows[0] && row!.removal !== 'owner')
-        await note(manager, caller, thing, id, rows[0].post_id, 'restore', reason!);
+      if (rows[0] && byModerator) await note(manager, caller, thing, id, rows[0].post_id, 'restore', reason!);
       return rows.length > 0;
     });
     if (done) return;
@@ -118,10 +128,10 @@ export class Removals {
 
   /** A page of what moderators did, newest first. */
   async list(request: PageRequest): Promise<Page<ModerationView>> {
-    const from = startOf('moderations', request);
+    const from = await this.#pages.startOf('moderations', request);
     const parameters = [instantOf(from), from?.id ?? null, request.limit + 1];
     const rows = await this.#dataSource.query<ListedRow[]>(LIST_MODERATIONS, parameters);
-    return toPage(
+    return this.#pages.toPage(
       'moderations',
       request,
       rows,
@@ -145,7 +155,7 @@ export class Removals {
   async purge(): Promise<void> {
     for (const thing of ['comment', 'post'] as const)
       for (let gone = PURGED_AT_ONCE; gone === PURGED_AT_ONCE;)
-        [, gone] = await this.#dataSource.query<[unknown[], number]>(purge(thing), [PURGED_AT_ONCE]);
+        [, gone] = await this.#background.query<[unknown[], number]>(purge(thing), [PURGED_AT_ONCE]);
   }
 
   async #removed(thing: Thing, id: string): Promise<RemovedRow | undefined> {

@@ -17,6 +17,7 @@ import { FolderStore } from '../media/store.js';
 import { migrateModel } from '../model/migration/migrate.js';
 import { OperatorKey } from '../operator/key.js';
 import { createServices, type Services } from '../services.js';
+import { watchReplies } from './documented.js';
 
 /** The reply to a call: its status, headers and JSON. */
 export interface Reply<T = Record<string, unknown>> {
@@ -57,6 +58,10 @@ export interface TestService {
 /** The address of the PostgreSQL that the tests share. */
 export const sharedDatabase = (): DatabaseAddress =>
   JSON.parse(process.env.GATHER_LANE_TEST_DATABASE_ADDRESS!) as DatabaseAddress;
+
+/** An address as the service is given it. */
+export const urlOf = ({ host, port, user, password, database }: DatabaseAddress): string =>
+  `postgres://${user}:${encodeURIComponent(password!)}@${host}:${port}/${database}`;
 
 /** Makes a database of a test's own, migrated. */
 export async function makeDatabase(): Promise<{ address: DatabaseAddress; drop: () => Promise<void> }> {
@@ -101,7 +106,7 @@ export async function startTestService(options: Options = {}): Promise<TestServi
   const file = { ...options.configuration, ...(options.model && { model: options.model }) };
   writeFileSync(join(folder, 'gather-lane.yaml'), JSON.stringify(file));
   const { config } = loadConfig({ folder, environment });
-  const dataSource = createDataSource(database, config.database.poolSize, config.model);
+  const dataSource = createDataSource(database, { poolSize: config.database.poolSize, model: config.model });
   await dataSource.initialize();
   if (options.model) await migrateModel(dataSource, config.model, { answers: {}, drop: [] });
   const key = new OperatorKey(folder);
@@ -116,6 +121,7 @@ export async function startTestService(options: Options = {}): Promise<TestServi
     provider: standIn?.provider ?? null,
   });
   const app = await buildApp(services, { consoleFolder: undefined, notReady: () => null, ...options.app });
+  const { faults } = watchReplies(app, config);
   options.before?.(app);
   const address = await app.listen({ host: '127.0.0.1', port: 0 });
   services.address.listensAt(address);
@@ -142,6 +148,7 @@ export async function startTestService(options: Options = {}): Promise<TestServi
         ...(body !== undefined && { body: raw ? body : JSON.stringify(body) }),
       });
       const text = await reply.text();
+      if (faults.length > 0) throw new Error(faults.splice(0).join('\n'));
       const isJson = reply.headers.get('content-type')?.includes('json');
       return { status: reply.status, headers: reply.headers, json: (isJson ? JSON.parse(text) : { text }) as T };
     },
@@ -161,6 +168,8 @@ export async function startTestService(options: Options = {}): Promise<TestServi
       await dataSource.destroy();
       await drop();
       rmSync(folder, { recursive: true, force: true });
+      // Of calls that were not made by `call`.
+      if (faults.length > 0) throw new Error(faults.join('\n'));
     },
   };
 }

@@ -1,6 +1,6 @@
 import { Type } from 'typebox';
 import type { App } from '../http/app-type.js';
-import { etagOf, ifMatchOf, signedIn } from '../http/doorway.js';
+import { etagOf, ifMatchHeaders, ifMatchOf, signedIn } from '../http/doorway.js';
 import { SESSION_COOKIE, SESSION_COOKIE_OPTIONS } from '../http/principal.js';
 import { linkNext } from '../http/pagination.js';
 import { replies } from '../http/replies.js';
@@ -21,12 +21,13 @@ export function userRoutes(app: App, services: Services): void {
     {
       config: { doorway: 'anyone', rateLimit: { max: config.rates.signUpsPerMinute, timeWindow: '1 minute' } },
       schema: {
-        operationId: 'signUp',
-        tags: ['accounts'],
-        summary: 'Sign up',
-        description: 'A taken handle or e-mail answers 409 naming the field; attempts are limited by address.',
-        body: signUpBody(config.model),
-        response: replies('anyone', { 201: ref(UserSchema) }, [
+        'operationId': 'signUp',
+        'x-headers': ['Location'],
+        'tags': ['accounts'],
+        'summary': 'Sign up',
+        'description': 'A taken handle or e-mail answers 409 naming the field; attempts are limited by address.',
+        'body': signUpBody(config.model),
+        'response': replies('anyone', { 201: ref(UserSchema) }, [
           'invalid',
           'taken',
           'too-often',
@@ -68,11 +69,12 @@ export function userRoutes(app: App, services: Services): void {
     {
       config: { doorway: 'anyone' },
       schema: {
-        operationId: 'getUser',
-        tags: ['users'],
-        summary: 'One profile',
-        params: userParam,
-        response: replies('anyone', { 200: ref(UserSchema) }, ['not-found']),
+        'operationId': 'getUser',
+        'x-headers': ['ETag'],
+        'tags': ['users'],
+        'summary': 'One profile',
+        'params': userParam,
+        'response': replies('anyone', { 200: ref(UserSchema) }, ['not-found']),
       },
     },
     async (request, reply) => {
@@ -89,12 +91,14 @@ export function userRoutes(app: App, services: Services): void {
     {
       config: { doorway: 'owner of user' },
       schema: {
-        operationId: 'editUser',
-        tags: ['users'],
-        summary: 'Edit one’s own profile',
-        params: userParam,
-        body: userPatch(config.model),
-        response: replies('owner of user', { 200: ref(UserSchema) }, [
+        'operationId': 'editUser',
+        'x-headers': ['ETag'],
+        'headers': ifMatchHeaders,
+        'tags': ['users'],
+        'summary': 'Edit one’s own profile',
+        'params': userParam,
+        'body': userPatch(config.model),
+        'response': replies('owner of user', { 200: ref(UserSchema) }, [
           'invalid',
           'taken',
           'too-large',
@@ -115,12 +119,13 @@ export function userRoutes(app: App, services: Services): void {
     {
       config: { doorway: 'owner of user', rateLimit: { max: config.rates.signInsPerMinute, timeWindow: '1 minute' } },
       schema: {
-        operationId: 'deleteUser',
-        tags: ['accounts'],
-        summary: 'Delete one’s account: at once out of sight, then erased',
-        params: userParam,
-        body: deletionBody,
-        response: replies('owner of user', { 204: Type.Null() }, [
+        'operationId': 'deleteUser',
+        'x-headers': ['Set-Cookie'],
+        'tags': ['accounts'],
+        'summary': 'Delete one’s account: at once out of sight, then erased',
+        'params': userParam,
+        'body': deletionBody,
+        'response': replies('owner of user', { 204: Type.Null() }, [
           'invalid',
           'too-often',
           'too-large',
@@ -129,7 +134,7 @@ export function userRoutes(app: App, services: Services): void {
       },
     },
     async (request, reply) => {
-      await deletion.delete(signedIn(request).userId, request.body);
+      await deletion.delete(signedIn(request).userId, request.body, request.ip);
       // The rest needs no waiting for; should it be interrupted, the upkeep goes on with it.
       void deletion.erase().catch((error: unknown) => request.log.error(error));
       return reply.clearCookie(SESSION_COOKIE, SESSION_COOKIE_OPTIONS).code(204).send(null);

@@ -1,7 +1,7 @@
 import { Type } from 'typebox';
 import type { Model } from '@gather-lane/core';
 import { fieldsBody, fieldsReply } from '../model/field-schemas.js';
-import { closed, Instant, orNull, personText, Uuid, type Of } from '../http/schemas.js';
+import { closed, Instant, kept, orNull, personText, Uuid, type Of } from '../http/schemas.js';
 
 /** How the caller and another user stand to each other. */
 export const RelationSchema = Type.Object(
@@ -83,7 +83,11 @@ export const userPatch = (model: Model) =>
       bio: Type.Optional(orNull(personText('bio', 'What the user says of themselves; null clears it'))),
       ...fieldsBody(model, 'users', 'edit'),
     },
-    { minProperties: 1, description: 'A merge patch (RFC 7396)' },
+    {
+      'minProperties': 1,
+      'description': 'A merge patch (RFC 7396)',
+      'x-kept': kept(UserSchema, { name: 1, picture: 1, handle: 1, audience: 1, bio: 1, fields: 1 }),
+    },
   );
 
 /** What proves that it is really the owner who deletes an account. */

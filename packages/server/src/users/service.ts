@@ -15,7 +15,7 @@ import type { DataSource, EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { brokenConstraint, inTransaction } from '../database/transaction.js';
 import { relationsOf } from '../follows/relations.js';
-import { instantOf, startOf, toPage, type Page, type PageRequest } from '../http/pagination.js';
+import { instantOf, type Page, type PageRequest, type Pages } from '../http/pagination.js';
 import { invalid, Problem } from '../http/problem.js';
 import type { PublicAddress } from '../http/public-address.js';
 import { HOLD_UPLOAD } from '../media/queries.js';
@@ -66,12 +66,14 @@ export interface UserEdit {
 /** Accounts and profiles. */
 export class Users {
   readonly #dataSource: DataSource;
+  readonly #pages: Pages;
   readonly #address: PublicAddress;
   readonly #model: Model;
   readonly #longestName: number;
 
-  constructor(dataSource: DataSource, address: PublicAddress, model: Model, longestName: number) {
+  constructor(dataSource: DataSource, pages: Pages, address: PublicAddress, model: Model, longestName: number) {
     this.#dataSource = dataSource;
+    this.#pages = pages;
     this.#address = address;
     this.#model = model;
     this.#longestName = longestName;
@@ -115,7 +117,8 @@ export class Users {
       const found = await look(manager);
       if (typeof found === 'string') return found;
       const id = uuidv7();
-      await manager.insert(User, { id, handle, name, pictureLink: profile.picture });
+      const { picture: pictureLink, fields } = profile;
+      await manager.insert(User, { id, handle, name, pictureLink, ...(Object.keys(fields).length > 0 && { fields }) });
       await found(id);
       return id;
     });
@@ -237,7 +240,7 @@ export class Users {
   async list(q: string, request: PageRequest, caller: Caller): Promise<Page<UserView>> {
     const start = foldHandle(q.trim());
     const list = `users:${start}`;
-    const from = startOf(list, request);
+    const from = await this.#pages.startOf(list, request);
     const pattern = start.replace(/[\\%_]/g, '\\$&');
     const rows = await this.#dataSource.query<{ id: string; handle: string }[]>(FIND_USERS, [
       pattern,
@@ -245,7 +248,7 @@ export class Users {
       request.limit + 1,
       viewerOf(caller),
     ]);
-    const page = toPage(
+    const page = await this.#pages.toPage(
       list,
       request,
       rows,
@@ -266,10 +269,10 @@ export class Users {
     request: PageRequest,
     caller: Caller,
   ): Promise<Page<UserView>> {
-    const from = startOf(list, request);
+    const from = await this.#pages.startOf(list, request);
     const parameters = [userId, instantOf(from), from?.id ?? null, request.limit + 1];
     const rows = await this.#dataSource.query<{ id: string; created_at: Date }[]>(sql, parameters);
-    const page = toPage(
+    const page = await this.#pages.toPage(
       list,
       request,
       rows,

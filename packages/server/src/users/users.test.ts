@@ -192,6 +192,33 @@ describe('profiles', () => {
     await lists.stop();
   });
 
+  test('edits at once without an ETag are all done', async () => {
+    const user = await service.user();
+    const edit = (bio: string) => service.call('PATCH', `/v1/users/${user.id}`, { as: user, body: { bio } });
+    const replies = await Promise.all(['one', 'two', 'three', 'four'].map(edit));
+    expect(replies.map(({ status }) => status)).toEqual([200, 200, 200, 200]);
+    expect((await service.call('GET', `/v1/users/${user.id}`)).json.version).toBe(5);
+  });
+
+  test.each([
+    ['a name', { name: '\u200B\u200B' }, '/name'],
+    ['a name', { name: 'Odile\u202Eelido' }, '/name'],
+    ['a name', { name: 'Two\nlines' }, '/name'],
+    ['a name', { name: 'Tab\there' }, '/name'],
+    ['a name', { name: '\u3164' }, '/name'],
+    ['a handle', { handle: 'od\u200Dile' }, '/handle'],
+  ])('%s of what nobody sees is refused: %j', async (_, body, pointer) => {
+    const user = await service.user();
+    const { status, json } = await service.call('PATCH', `/v1/users/${user.id}`, { as: user, body });
+    expect([status, json.errors]).toEqual([422, [expect.objectContaining({ pointer })]]);
+  });
+
+  test('joiners that scripts need are kept in a name', async () => {
+    const user = await service.user();
+    for (const name of ['\u0645\u06CC\u200C\u062E\u0648\u0627\u0647\u0645', 'Family 👨\u200D👩\u200D👧'])
+      expect((await service.call('PATCH', `/v1/users/${user.id}`, { as: user, body: { name } })).json.name).toBe(name);
+  });
+
   test('the e-mail is shown to its owner alone', async () => {
     await service.call('POST', '/v1/users', {
       body: account({ handle: 'ansel', email: 'ansel@cut.example', password: 'a good password' }),

@@ -15,11 +15,14 @@ const ERASING = `hashtext('gather-lane erase')`;
 /** Deleting accounts: at once out of sight, then erased row by row. */
 export class AccountDeletion {
   readonly #dataSource: DataSource;
+  readonly #background: DataSource;
   readonly #sessions: Sessions;
   readonly #model: Model;
 
-  constructor(dataSource: DataSource, sessions: Sessions, model: Model) {
+  /** @param background where what is left of an account is erased */
+  constructor(dataSource: DataSource, background: DataSource, sessions: Sessions, model: Model) {
     this.#dataSource = dataSource;
+    this.#background = background;
     this.#sessions = sessions;
     this.#model = model;
   }
@@ -28,10 +31,11 @@ export class AccountDeletion {
    * Deletes an account, in one transaction: its sessions end, the profile is scrubbed, and nothing that the user made
    * is shown any more. What is left of it a job erases.
    * @param proof the password, or the handle where the account has none
-   * @throws Problem `invalid` for a wrong proof
+   * @param address whence the attempt comes
+   * @throws Problem `invalid` for a wrong proof, `too-often`
    */
-  async delete(userId: string, proof: { password?: string; handle?: string }): Promise<void> {
-    await this.#sessions.requireProof(userId, proof);
+  async delete(userId: string, proof: { password?: string; handle?: string }, address: string): Promise<void> {
+    await this.#sessions.requireProof(userId, proof, address);
     await inTransaction(this.#dataSource, async (manager) => {
       const [user] = await manager.query<{ handle: string }[]>(LOCK_HANDLE, [userId]);
       const [scrubbed] = await manager.query<[unknown[], number]>(scrubUser(this.#model), [userId]);
@@ -47,12 +51,12 @@ export class AccountDeletion {
    * @returns how many rows went
    */
   async erase(): Promise<number> {
-    const runner = this.#dataSource.createQueryRunner();
+    const runner = this.#background.createQueryRunner();
     let total = 0;
     try {
       const [{ mine }] = (await runner.query(`SELECT pg_try_advisory_lock(${ERASING}) AS mine`)) as [{ mine: boolean }];
       if (!mine) return 0;
-      for (const { user_id } of await this.#dataSource.query<{ user_id: string }[]>(ERASURES))
+      for (const { user_id } of await this.#background.query<{ user_id: string }[]>(ERASURES))
         total += await this.#eraseOne(user_id);
       return total;
     } finally {
@@ -65,7 +69,7 @@ export class AccountDeletion {
     let total = 0;
     for (const { sql } of eraseSteps(this.#model))
       for (let gone = BATCH; gone === BATCH; total += gone)
-        gone = await inTransaction(this.#dataSource, async (manager) => {
+        gone = await inTransaction(this.#background, async (manager) => {
           const [, rows] = await manager.query<[unknown[], number]>(sql, [userId, BATCH]);
           await manager.increment(Erasure, { userId }, 'erased', rows);
           return rows;
