@@ -136,4 +136,41 @@ describe('blocking', () => {
     await service.call('PUT', '/v1/operator/moderators/@keeper', { as: service.operatorKey });
     expect((await call('GET', `/v1/posts/${id}`, moderator)).status).toBe(200);
   });
+
+  test('holds under posts of others, too: no reaction to, and no answer under, what the blocker said there', async () => {
+    const [blocker, blocked, host] = await Promise.all([service.user(), service.user(), service.user()]);
+    const on = await post(host, 'Come in, all of you');
+    const said = await comment(blocker, on, 'By the blocker');
+    expect((await call('PUT', `/v1/blocks/@${blocked.handle}`, blocker)).status).toBe(201);
+    const react = await call('PUT', `/v1/comments/${said}/reaction`, blocked, { kind: 'like' });
+    const answer = await call('POST', `/v1/posts/${on}/comments`, blocked, { body: 'Still here', parentId: said });
+    expect([react.status, answer.status]).toEqual([404, 422]);
+    expect((await call('GET', `/v1/comments/${said}/reactions`, blocked)).status).toBe(404);
+    const [row] = await service.dataSource.query<{ n: number }[]>(
+      `SELECT (SELECT count(*) FROM comment_reactions) + (SELECT count(*) FROM comments WHERE parent_id = $1) AS n`,
+      [said],
+    );
+    expect(Number(row!.n)).toBe(0);
+  });
+
+  test('and who was muted or blocked is not among those who reacted', async () => {
+    const [reader, muted, blocked, kind, host] = await Promise.all(Array.from({ length: 5 }, () => service.user()));
+    const on = await post(host!, 'Liked by three');
+    for (const each of [muted!, blocked!, kind!]) await call('PUT', `/v1/posts/${on}/reaction`, each, { kind: 'like' });
+    await call('PUT', `/v1/mutes/@${muted!.handle}`, reader);
+    await call('PUT', `/v1/blocks/@${blocked!.handle}`, reader);
+    const handles = async (as?: Actor) =>
+      (
+        await service.call<{ items: { user: { handle: string } }[] }>(
+          'GET',
+          `/v1/posts/${on}/reactions`,
+          as ? { as } : {},
+        )
+      ).json.items
+        .map(({ user }) => user.handle)
+        .sort();
+    expect(await handles(reader)).toEqual([kind!.handle]);
+    expect(await handles()).toHaveLength(3);
+    expect(await handles(blocked)).toHaveLength(3);
+  });
 });

@@ -41,6 +41,16 @@ beforeEach(async () => expect(await found()).toEqual({}));
 describe('check data', () => {
   const broken: [string, string, () => Promise<void>, number][] = [
     [
+      'a post that two edits at once had bricked',
+      'versions-ahead',
+      () =>
+        force(
+          `INSERT INTO post_versions (post_id, version, body, pictures, created_at) SELECT id, version, 'as it was', '[]', created_at FROM posts WHERE id = ANY ($1)`,
+          [posts.slice(0, 3)],
+        ),
+      3,
+    ],
+    [
       'a comment count that drifted',
       'post-tallies',
       () => force(`UPDATE post_tallies SET comments = comments + 2 WHERE post_id = ANY ($1)`, [posts.slice(0, 700)]),
@@ -107,6 +117,27 @@ describe('check data', () => {
     expect((await found())[name]).toBe(count);
     const repaired = (await run(true)).filter((finding) => finding.count > 0);
     expect(repaired.find((finding) => finding.name === name)!.repaired).toBe(count);
+  });
+
+  test('a post that it freed is edited again', async () => {
+    const writer = await service.user();
+    const { json } = await service.call<{ id: string }>('POST', '/v1/posts', { as: writer, body: { body: 'One' } });
+    await force(
+      `INSERT INTO post_versions (post_id, version, body, pictures, created_at) VALUES ($1, 1, 'One', '[]', now())`,
+      [json.id],
+    );
+    await run(true);
+    const edit = await service.call('PATCH', `/v1/posts/${json.id}`, { as: writer, body: { body: 'Two' } });
+    expect([edit.status, edit.json.body]).toEqual([200, 'Two']);
+  });
+
+  test('finds an address of a picture that is none', async () => {
+    await force(`ALTER TABLE users DROP CONSTRAINT users_picture_link_form`);
+    await force(`UPDATE users SET picture_link = 'https://x.example/bilder/j\u00FCrgen.jpg' WHERE id = $1`, [users[2]]);
+    expect(await found()).toEqual({ 'picture-links': 1 });
+    // It is nobody's answer: the lists show it as it is.
+    expect((await service.call('GET', '/v1/users')).status).toBe(200);
+    await force(`UPDATE users SET picture_link = NULL WHERE id = $1`, [users[2]]);
   });
 
   test('finds a post that was deleted past the triggers: a left-over standing and a wrong count', async () => {

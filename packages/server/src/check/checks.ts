@@ -8,8 +8,8 @@ export interface DataCheck {
   readonly means: string;
   /** Yields a row for each finding: `id` (text), `found` and `should` (text). */
   readonly sql: string;
-  /** What `--repair` mends, if it is a count or a standing; the ids are then posts', comments' or users'. */
-  readonly repairs?: 'post' | 'comment' | 'user';
+  /** What `--repair` mends, if it can: the ids are then posts', comments' or users'. */
+  readonly repairs?: 'post' | 'comment' | 'user' | 'versions';
   /** Tells the findings among the rows that the statement yields, where SQL cannot. */
   readonly wrong?: (found: string) => boolean;
 }
@@ -115,7 +115,20 @@ export const DATA_CHECKS: readonly DataCheck[] = [
     means: 'a deleted account can still sign in',
     sql: `SELECT u.id::text, 'a credential' AS found, 'none' AS should FROM users u JOIN credentials c ON c.user_id = u.id WHERE u.erased_at IS NOT NULL`,
   },
+  {
+    name: 'versions-ahead',
+    means: 'what a post said before is kept under the number of what it says now, so no edit of it succeeds',
+    repairs: 'versions',
+    sql: `SELECT p.id::text, max(v.version)::text AS found, 'below ' || p.version AS should
+      FROM post_versions v JOIN posts p ON p.id = v.post_id WHERE v.version >= p.version GROUP BY p.id`,
+  },
+  {
+    name: 'picture-links',
+    means: 'the address of a picture elsewhere is none',
+    sql: `SELECT id::text, left(picture_link, 80) AS found, 'an address in ASCII' AS should FROM users WHERE picture_link !~ '^https?://[!-~]+$'`,
+  },
   orphans('sessions', 'user_id', 'users'),
+  orphans('refresh_tokens', 'session_id', 'sessions'),
   orphans('credentials', 'user_id', 'users'),
   {
     name: 'users-without-tally',

@@ -3,12 +3,13 @@ import type { DataSource } from 'typeorm';
 import { inTransaction } from '../database/transaction.js';
 import { DATA_CHECKS, type DataCheck } from './checks.js';
 import { ownFieldChecks } from './own-fields.js';
-import { REPAIR_COMMENTS, REPAIR_POSTS, REPAIR_USERS } from './repair.js';
+import { REPAIR_COMMENTS, REPAIR_POSTS, REPAIR_USERS, REPAIR_VERSIONS } from './repair.js';
+import { tidySql } from '../database/tidy-sql.js';
 
 const EXAMPLES = 3;
 const BATCH = 500;
 const CURSOR_ROWS = 5_000;
-const REPAIRS = { post: REPAIR_POSTS, comment: REPAIR_COMMENTS, user: REPAIR_USERS };
+const REPAIRS = { post: REPAIR_POSTS, comment: REPAIR_COMMENTS, user: REPAIR_USERS, versions: REPAIR_VERSIONS };
 
 /** One example of a finding. */
 export interface Example {
@@ -53,7 +54,7 @@ export async function checkData(
       means,
       count,
       examples,
-      query: sql.replace(/\s+/g, ' ').trim(),
+      query: tidySql(sql),
       repairable: check.repairs !== undefined,
       repaired,
     });

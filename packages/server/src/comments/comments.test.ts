@@ -83,6 +83,14 @@ describe('comments', () => {
     expect((await say('Answer', { parentId: 'nonsense' })).status).toBe(422);
   });
 
+  test('edits at once without an ETag are all done', async () => {
+    const { id } = (await say('As it was')).json;
+    const edit = (body: string) => service.call('PATCH', `/v1/comments/${id}`, { as: reader, body: { body } });
+    const replies = await Promise.all(['one', 'two', 'three', 'four'].map(edit));
+    expect(replies.map(({ status }) => status)).toEqual([200, 200, 200, 200]);
+    expect((await service.call('GET', `/v1/comments/${id}`)).json.version).toBe(5);
+  });
+
   test('401 characters, nothing, and unknown properties are refused', async () => {
     for (const body of ['x'.repeat(401), '', ' ']) expect((await say(body)).status).toBe(422);
     expect((await say('x', { postId: post })).status).toBe(422);

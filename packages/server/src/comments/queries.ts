@@ -56,15 +56,17 @@ export const commentById = (model: Model): string => `
   WHERE c.id = $1 AND c.deleted_at IS NULL AND ${seenBy('a', '$2')} AND ${VISIBLE_POST('$2')}`;
 
 /**
- * Comments on a post that its author lets the commenter ($3) see; $5 (null for none) must be a visible comment of the same post. No row comes
- * back where either is not so. Own fields as one JSON object, $6.
+ * Comments on a post that its author lets the commenter ($3) see; $5 (null for none) must be a comment of the same post, in sight
+ * and by somebody who lets the commenter see it too. No row comes back where either is not so. Own fields as one JSON object, $6.
  */
 export const createComment = (columns: string[]): string => `
   INSERT INTO comments (${['id', 'post_id', 'author_id', 'body', 'parent_id', ...columns].join(', ')})
   SELECT $1::uuid, p.id, $3::uuid, $4::text, $5::uuid${columns.map((column) => `, o.${column}`).join('')}
   FROM posts p JOIN users a ON a.id = p.author_id${columns.length > 0 ? ' CROSS JOIN jsonb_populate_record(NULL::comments, $6::jsonb) o' : ''}
   WHERE p.id = $2 AND p.deleted_at IS NULL AND ${seenBy('a', '$3')}
-    AND ($5::uuid IS NULL OR EXISTS (SELECT FROM comments c WHERE c.id = $5 AND c.post_id = p.id AND c.deleted_at IS NULL))
+    AND ($5::uuid IS NULL OR EXISTS (
+      SELECT FROM comments c JOIN users w ON w.id = c.author_id
+      WHERE c.id = $5 AND c.post_id = p.id AND c.deleted_at IS NULL AND ${seenBy('w', '$3')}))
   RETURNING id`;
 
 /** The condition that a comment's post is in sight. */

@@ -1,7 +1,7 @@
 import { Type } from 'typebox';
 import type { App } from '../http/app-type.js';
 import { userCaller } from '../http/caller.js';
-import { etagOf, ifMatchOf } from '../http/doorway.js';
+import { etagOf, ifMatchHeaders, ifMatchOf } from '../http/doorway.js';
 import { linkNext } from '../http/pagination.js';
 import { replies } from '../http/replies.js';
 import { pageOf, pageQuery, ref } from '../http/schemas.js';
@@ -50,13 +50,14 @@ export function commentRoutes(app: App, { comments, repeats, address, config }: 
     {
       config: { doorway: 'signed-in' },
       schema: {
-        operationId: 'createComment',
-        tags: ['comments'],
-        summary: 'Comment on a post',
-        params: postParam,
-        headers: repeatableHeaders,
-        body: commentBody(config.model),
-        response: replies('signed-in', { 201: ref(CommentSchema) }, [
+        'operationId': 'createComment',
+        'x-headers': ['ETag', 'Location'],
+        'tags': ['comments'],
+        'summary': 'Comment on a post',
+        'params': postParam,
+        'headers': repeatableHeaders,
+        'body': commentBody(config.model),
+        'response': replies('signed-in', { 201: ref(CommentSchema) }, [
           'not-found',
           'other-content',
           'invalid',
@@ -87,11 +88,12 @@ export function commentRoutes(app: App, { comments, repeats, address, config }: 
     {
       config: { doorway: 'anyone' },
       schema: {
-        operationId: 'getComment',
-        tags: ['comments'],
-        summary: 'One comment',
-        params: commentParam,
-        response: replies('anyone', { 200: ref(CommentSchema) }, ['not-found']),
+        'operationId': 'getComment',
+        'x-headers': ['ETag'],
+        'tags': ['comments'],
+        'summary': 'One comment',
+        'params': commentParam,
+        'response': replies('anyone', { 200: ref(CommentSchema) }, ['not-found']),
       },
     },
     async (request, reply) => {
@@ -105,12 +107,14 @@ export function commentRoutes(app: App, { comments, repeats, address, config }: 
     {
       config: { doorway: 'owner of comment' },
       schema: {
-        operationId: 'editComment',
-        tags: ['comments'],
-        summary: 'Edit one’s own comment',
-        params: commentParam,
-        body: commentPatch(config.model),
-        response: replies('owner of comment', { 200: ref(CommentSchema) }, [
+        'operationId': 'editComment',
+        'x-headers': ['ETag'],
+        'headers': ifMatchHeaders,
+        'tags': ['comments'],
+        'summary': 'Edit one’s own comment',
+        'params': commentParam,
+        'body': commentPatch(config.model),
+        'response': replies('owner of comment', { 200: ref(CommentSchema) }, [
           'invalid',
           'taken',
           'too-large',

@@ -1,6 +1,6 @@
 import type { Model } from '@gather-lane/core';
 import { Type } from 'typebox';
-import { closed, Instant, orNull, personText, ref, Uuid, type Of } from '../http/schemas.js';
+import { closed, Instant, kept, orNull, personText, ref, Uuid, type Of } from '../http/schemas.js';
 import { fieldsBody, fieldsReply } from '../model/field-schemas.js';
 import { CanSchema } from '../posts/schema.js';
 import { Net, OwnReaction, ReactionTallies } from '../reactions/schema.js';
@@ -32,18 +32,25 @@ export type CommentView = Of<typeof CommentSchema>;
 
 /** What a comment is made of. */
 export const commentBody = (model: Model) =>
-  closed({
-    body: personText('comment', 'What is said'),
-    parentId: Type.Optional(
-      orNull(Type.String({ format: 'uuid', description: 'The comment of the same post that this one answers' })),
-    ),
-    ...fieldsBody(model, 'comments', 'creation'),
-  });
+  closed(
+    {
+      body: personText('comment', 'What is said'),
+      parentId: Type.Optional(
+        orNull(Type.String({ format: 'uuid', description: 'The comment of the same post that this one answers' })),
+      ),
+      ...fieldsBody(model, 'comments', 'creation'),
+    },
+    { 'x-kept': kept(CommentSchema, { body: true, parentId: true, fields: true }) },
+  );
 /** What of a comment can be edited. */
 export const commentPatch = (model: Model) =>
   closed(
     { body: Type.Optional(personText('comment', 'What is said')), ...fieldsBody(model, 'comments', 'edit') },
-    { minProperties: 1, description: 'A merge patch (RFC 7396)' },
+    {
+      'minProperties': 1,
+      'description': 'A merge patch (RFC 7396)',
+      'x-kept': kept(CommentSchema, { body: true, fields: true }),
+    },
   );
 /** A comment as named in a path. */
 export const commentParam = Type.Object({ comment: Uuid });

@@ -12,7 +12,7 @@ import {
 import type { DataSource, EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { inTransaction } from '../database/transaction.js';
-import { instantOf, startOf, toPage, type Page, type PageRequest } from '../http/pagination.js';
+import { instantOf, type Page, type PageRequest, type Pages } from '../http/pagination.js';
 import type { PublicAddress } from '../http/public-address.js';
 import { invalid, Problem, refusalProblem } from '../http/problem.js';
 import { fieldColumns, withFieldProblems } from '../model/field-columns.js';
@@ -33,12 +33,14 @@ export interface CommentEdit {
 export class Comments {
   readonly #dataSource: DataSource;
   readonly #posts: Posts;
+  readonly #pages: Pages;
   readonly #address: PublicAddress;
   readonly #model: Model;
 
-  constructor(dataSource: DataSource, posts: Posts, address: PublicAddress, model: Model) {
+  constructor(dataSource: DataSource, posts: Posts, pages: Pages, address: PublicAddress, model: Model) {
     this.#dataSource = dataSource;
     this.#posts = posts;
+    this.#pages = pages;
     this.#address = address;
     this.#model = model;
   }
@@ -102,7 +104,7 @@ export class Comments {
     if (!(await this.#posts.owned(postId, caller)))
       throw new Problem('not-found', 'There is no such post, or it was deleted.');
     const list = `comments:${sort}:${postId}`;
-    const from = startOf(list, request);
+    const from = await this.#pages.startOf(list, request);
     const rows = await this.#dataSource.query<CommentRow[]>(listComments(this.#model, sort), [
       postId,
       instantOf(from),
@@ -110,7 +112,7 @@ export class Comments {
       request.limit + 1,
       viewerOf(caller),
     ]);
-    return toPage(
+    return this.#pages.toPage(
       list,
       request,
       rows,

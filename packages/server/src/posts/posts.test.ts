@@ -202,6 +202,24 @@ describe('reading, editing and deleting', () => {
     ).toBe(412);
   });
 
+  test('edits without an ETag that come at once are done one after the other, and none of them bricks it', async () => {
+    const { id } = await make();
+    const edit = (body: string) => service.call<Post>('PATCH', `/v1/posts/${id}`, { as: owner, body: { body } });
+    for (let round = 0; round < 4; round++) {
+      const replies = await Promise.all(['one', 'two', 'three', 'four'].map((text) => edit(`${text} of ${round}`)));
+      expect(replies.map(({ status }) => status)).toEqual([200, 200, 200, 200]);
+      // A reply shows the post as it is by then, another's edit after it too.
+      expect(Math.max(...replies.map(({ json }) => json.version))).toBe(1 + 4 * (round + 1));
+    }
+    expect((await stored(id)).version).toBe(17);
+    expect((await edit('and once more')).status).toBe(200);
+    const versions = await service.dataSource.query<{ version: number }[]>(
+      `SELECT version FROM post_versions WHERE post_id = $1 ORDER BY version`,
+      [id],
+    );
+    expect(versions.map(({ version }) => version)).toEqual(Array.from({ length: 17 }, (_, i) => i + 1));
+  });
+
   test('a deleted post is gone for everybody, and cannot be deleted again', async () => {
     const { id } = await make();
     expect((await service.call('DELETE', `/v1/posts/${id}`, { as: owner })).status).toBe(204);

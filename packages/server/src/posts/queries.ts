@@ -66,23 +66,25 @@ export const createPost = (columns: string[]): string =>
   `INSERT INTO posts (${['id', 'author_id', 'body', ...columns].join(', ')}) VALUES ($1, $2, $3${columns.map((_, i) => `, $${4 + i}`).join('')})`;
 
 /**
- * The write repeats the doorway's decision: only the author's own, visible post of that version ($4 null takes any). What it
- * said until now is kept as a version. Own fields from $5 on.
+ * Holds a post before it is edited. The write repeats the doorway's decision: only the author's own ($2), visible post of that
+ * version ($3 null takes any), as it is once whoever held it before is done. Cost: one primary-key probe.
  */
+export const HOLD_POST = `
+  SELECT FROM posts WHERE id = $1 AND author_id = $2 AND deleted_at IS NULL AND ($3::integer IS NULL OR version = $3) FOR NO KEY UPDATE`;
+
+/** Edits a post that is held. What it said until now is kept as a version. Own fields from $3 on. */
 export const editPost = (model: Model, columns: string[]): string => `
   WITH old AS MATERIALIZED (
     SELECT p.id, p.version, p.body, coalesce(p.edited_at, p.created_at) AS since, ${fieldsColumn(model, 'posts', 'p')},
       (SELECT coalesce(json_agg(json_build_object('id', pp.upload_id, 'alt', pp.alt) ORDER BY pp.position), '[]')
        FROM post_pictures pp WHERE pp.post_id = p.id) AS pictures
-    FROM posts p
-    WHERE p.id = $1 AND p.author_id = $2 AND p.deleted_at IS NULL AND ($4::integer IS NULL OR p.version = $4) FOR NO KEY UPDATE
+    FROM posts p WHERE p.id = $1
   ), kept AS (
     INSERT INTO post_versions (post_id, version, body, fields, pictures, created_at)
     SELECT id, version, body, fields, pictures, since FROM old
   )
-  UPDATE posts SET body = coalesce($3, posts.body), version = posts.version + 1, edited_at = clock_timestamp()${setFields(columns, 5)}
-  FROM old WHERE posts.id = old.id AND posts.version = old.version
-  RETURNING posts.id, posts.body`;
+  UPDATE posts SET body = coalesce($2, body), version = version + 1, edited_at = clock_timestamp()${setFields(columns, 3)}
+  WHERE id = $1 RETURNING body`;
 
 /** Earlier versions of a post, the latest first. Cost: one range of the key. */
 export const LIST_VERSIONS = `
@@ -98,9 +100,12 @@ export interface VersionRow {
   readonly created_at: Date;
 }
 
+/** Keeps one's own uploads ($1 ids, $2 whose) from being swept until the transaction ends. */
+export const HOLD_UPLOADS = `SELECT FROM uploads WHERE id = ANY ($1::uuid[]) AND user_id = $2 ORDER BY id FOR KEY SHARE`;
+
 /**
- * Puts pictures ($2 ids, $3 what they show) on a post ($1), in their order: only uploads of the author's own ($4), which are
- * held from being swept meanwhile. Cost: one primary-key probe for each.
+ * Puts pictures ($2 ids, $3 what they show) on a post ($1), in their order: only uploads of the author's own ($4). Cost: one
+ * primary-key probe for each.
  */
 export const SET_PICTURES = `
   INSERT INTO post_pictures (post_id, position, upload_id, alt)

@@ -1,7 +1,7 @@
 import { Type } from 'typebox';
 import type { App } from '../http/app-type.js';
 import { userCaller } from '../http/caller.js';
-import { etagOf, ifMatchOf } from '../http/doorway.js';
+import { etagOf, ifMatchHeaders, ifMatchOf } from '../http/doorway.js';
 import { linkNext } from '../http/pagination.js';
 import { replies } from '../http/replies.js';
 import { pageOf, pageQuery, ref, userParam } from '../http/schemas.js';
@@ -62,12 +62,13 @@ export function postRoutes(app: App, { posts, users, repeats, address, config }:
     {
       config: { doorway: 'signed-in' },
       schema: {
-        operationId: 'createPost',
-        tags: ['posts'],
-        summary: 'Post something',
-        headers: repeatableHeaders,
-        body: postBody(config.model),
-        response: replies('signed-in', { 201: ref(PostSchema) }, [
+        'operationId': 'createPost',
+        'x-headers': ['ETag', 'Location'],
+        'tags': ['posts'],
+        'summary': 'Post something',
+        'headers': repeatableHeaders,
+        'body': postBody(config.model),
+        'response': replies('signed-in', { 201: ref(PostSchema) }, [
           'invalid',
           'other-content',
           'taken',
@@ -92,11 +93,12 @@ export function postRoutes(app: App, { posts, users, repeats, address, config }:
     {
       config: { doorway: 'anyone' },
       schema: {
-        operationId: 'getPost',
-        tags: ['posts'],
-        summary: 'One post',
-        params: postParam,
-        response: replies('anyone', { 200: ref(PostSchema) }, ['not-found']),
+        'operationId': 'getPost',
+        'x-headers': ['ETag'],
+        'tags': ['posts'],
+        'summary': 'One post',
+        'params': postParam,
+        'response': replies('anyone', { 200: ref(PostSchema) }, ['not-found']),
       },
     },
     async (request, reply) => {
@@ -110,12 +112,14 @@ export function postRoutes(app: App, { posts, users, repeats, address, config }:
     {
       config: { doorway: 'owner of post' },
       schema: {
-        operationId: 'editPost',
-        tags: ['posts'],
-        summary: 'Edit one’s own post',
-        params: postParam,
-        body: postPatch(config.model),
-        response: replies('owner of post', { 200: ref(PostSchema) }, [
+        'operationId': 'editPost',
+        'x-headers': ['ETag'],
+        'headers': ifMatchHeaders,
+        'tags': ['posts'],
+        'summary': 'Edit one’s own post',
+        'params': postParam,
+        'body': postPatch(config.model),
+        'response': replies('owner of post', { 200: ref(PostSchema) }, [
           'invalid',
           'taken',
           'too-large',

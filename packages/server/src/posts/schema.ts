@@ -1,6 +1,6 @@
 import type { Model } from '@gather-lane/core';
 import { Type } from 'typebox';
-import { closed, Instant, orNull, personText, ref, Uuid, type Of } from '../http/schemas.js';
+import { closed, Instant, kept, orNull, personText, ref, Uuid, type Of } from '../http/schemas.js';
 import { fieldsBody, fieldsReply } from '../model/field-schemas.js';
 import { PictureSchema } from '../media/picture.js';
 import { Net, OwnReaction, ReactionTallies } from '../reactions/schema.js';
@@ -57,19 +57,24 @@ const media = Type.Array(
   closed({
     id: Type.String({ format: 'uuid', description: 'A picture that the author uploaded with `POST /v1/media`' }),
     alt: Type.Optional(
-      Type.String({ 'maxLength': 1000, 'x-storable': true, 'description': 'What it shows, for who does not see it' }),
+      Type.String({ 'maxLength': 1000, 'x-line': true, 'description': 'What it shows, for who does not see it' }),
     ),
   }),
   { maxItems: MOST_PICTURES, description: 'Pictures, in the order in which they are shown' },
 );
 
+const KEPT = kept(PostSchema, { body: true, media: true, fields: true });
+
 /** What a post is made of. */
 export const postBody = (model: Model) =>
-  closed({
-    body: Type.Optional(personText('post', 'What is posted; may be left out where there are pictures')),
-    media: Type.Optional(media),
-    ...fieldsBody(model, 'posts', 'creation'),
-  });
+  closed(
+    {
+      body: Type.Optional(personText('post', 'What is posted; may be left out where there are pictures')),
+      media: Type.Optional(media),
+      ...fieldsBody(model, 'posts', 'creation'),
+    },
+    { 'x-kept': KEPT },
+  );
 /** What of a post can be edited. */
 export const postPatch = (model: Model) =>
   closed(
@@ -78,7 +83,7 @@ export const postPatch = (model: Model) =>
       media: Type.Optional(orNull(media)),
       ...fieldsBody(model, 'posts', 'edit'),
     },
-    { minProperties: 1, description: 'A merge patch (RFC 7396)' },
+    { 'minProperties': 1, 'description': 'A merge patch (RFC 7396)', 'x-kept': KEPT },
   );
 /** A post as named in a path. */
 export const postParam = Type.Object({ post: Uuid });

@@ -14,7 +14,7 @@ import type { DataSource, EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { prepared } from '../database/prepared.js';
 import { inTransaction } from '../database/transaction.js';
-import { instantOf, startOf, toPage, type Page, type PageRequest } from '../http/pagination.js';
+import { instantOf, type Page, type PageRequest, type Pages } from '../http/pagination.js';
 import { invalid, Problem, refusalProblem } from '../http/problem.js';
 import type { PublicAddress } from '../http/public-address.js';
 import { fieldColumns, withFieldProblems } from '../model/field-columns.js';
@@ -27,6 +27,8 @@ import {
   COUNT_PICTURES,
   createPost,
   editPost,
+  HOLD_POST,
+  HOLD_UPLOADS,
   listPosts,
   LIST_VERSIONS,
   OWNED_POST,
@@ -69,12 +71,14 @@ const NOTHING = invalid('/body', 'is missing: a post has text, pictures or both'
 /** Posts: making, reading, editing, deleting. */
 export class Posts {
   readonly #dataSource: DataSource;
+  readonly #pages: Pages;
   readonly #address: PublicAddress;
   readonly #model: Model;
   readonly #byId: string;
 
-  constructor(dataSource: DataSource, address: PublicAddress, model: Model) {
+  constructor(dataSource: DataSource, pages: Pages, address: PublicAddress, model: Model) {
     this.#dataSource = dataSource;
+    this.#pages = pages;
     this.#address = address;
     this.#model = model;
     this.#byId = prepared(postsById(model));
@@ -125,12 +129,12 @@ export class Posts {
     caller: Caller,
   ): Promise<Page<PostView>> {
     const list = `posts:${sort}:${authorId ?? 'everybody'}`;
-    const from = startOf(list, request);
+    const from = await this.#pages.startOf(list, request);
     const rows = await this.#dataSource.query<{ id: string; created_at: Date }[]>(
       listPosts(sort, authorId ? 'author' : 'everybody'),
       [authorId, instantOf(from), from?.id ?? null, request.limit + 1, viewerOf(caller)],
     );
-    const page = toPage(
+    const page = await this.#pages.toPage(
       list,
       request,
       rows,
@@ -160,12 +164,17 @@ export class Posts {
     const { columns, values } = fieldColumns(edit.fields);
     if (edit.body === undefined && edit.media === undefined && columns.length === 0) return;
     const body = edit.body === null ? '' : (edit.body ?? null);
-    const parameters = [id, caller.id, body, version ?? null, ...values];
     const done = await withFieldProblems(() =>
       inTransaction(this.#dataSource, async (manager) => {
-        const rows = await manager.query<[{ body: string }[], number]>(editPost(this.#model, columns), parameters);
-        const [row] = rows[0];
-        if (!row) return false;
+        // Held in a statement of its own: what is kept as a version and what is edited are then the same row.
+        const held = await manager.query<unknown[]>(HOLD_POST, [id, caller.id, version ?? null]);
+        if (held.length === 0) return false;
+        const rows = await manager.query<[{ body: string }[], number]>(editPost(this.#model, columns), [
+          id,
+          body,
+          ...values,
+        ]);
+        const row = rows[0][0]!;
         if (edit.media !== undefined) {
           await manager.query(CLEAR_PICTURES, [id]);
           await setPictures(manager, id, caller.id, edit.media ?? []);
@@ -182,14 +191,14 @@ export class Posts {
   /** A page of what a post said before its edits, the latest first; for who may edit or moderate it. */
   async versions(id: string, request: PageRequest, caller: Caller): Promise<Page<VersionView>> {
     const list = `versions:${id}`;
-    const from = startOf(list, request);
+    const from = await this.#pages.startOf(list, request);
     const rows = await this.#dataSource.query<VersionRow[]>(LIST_VERSIONS, [
       id,
       from ? Number(from.key) : null,
       request.limit + 1,
     ]);
     const owner = (await this.owned(id, caller))?.ownerId ?? null;
-    return toPage(
+    return this.#pages.toPage(
       list,
       request,
       rows.map((row) => ({ ...row, id })),
@@ -239,6 +248,7 @@ async function setPictures(
   const twice = ids.findIndex((each, i) => ids.indexOf(each) !== i);
   if (twice >= 0) throw invalid(`/media/${twice}/id`, 'names a picture that is there already');
   const alts = media.map(({ alt = '' }) => alt);
+  await manager.query(HOLD_UPLOADS, [ids, authorId]);
   const set = await manager.query<{ upload_id: string }[]>(SET_PICTURES, [id, ids, alts, authorId]);
   const missing = ids.findIndex((each) => !set.some((row) => row.upload_id === each));
   if (missing >= 0) throw invalid(`/media/${missing}/id`, 'names no picture that you uploaded');

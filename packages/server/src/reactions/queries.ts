@@ -11,8 +11,10 @@ interface Names {
   readonly id: string;
   /** Takes the rows of counts first, in id order, as every writer does. */
   readonly held: string;
-  /** The things that the reacting user (w.user_id) may see. */
+  /** The things that the reacting user (a.user_id) may see. */
   readonly visible: string;
+  /** Reads the thing again once its counts are held: whoever held them may have taken it out of sight with them. */
+  readonly reread: string;
 }
 
 const NAMES: Record<Target, Names> = {
@@ -21,6 +23,7 @@ const NAMES: Record<Target, Names> = {
     id: 'post_id',
     held: `SELECT post_id FROM post_tallies WHERE post_id = ANY ($1::uuid[]) ORDER BY post_id FOR NO KEY UPDATE`,
     visible: `JOIN posts p ON p.id = a.thing_id AND p.deleted_at IS NULL JOIN users o ON o.id = p.author_id AND ${seenBy('o', 'a.user_id')}`,
+    reread: 'FOR KEY SHARE OF p',
   },
   comment: {
     table: 'comment_reactions',
@@ -28,6 +31,8 @@ const NAMES: Record<Target, Names> = {
     held: `SELECT comment_id FROM comment_tallies WHERE comment_id = ANY ($1::uuid[]) ORDER BY comment_id FOR NO KEY UPDATE`,
     visible: `JOIN comments c ON c.id = a.thing_id AND c.deleted_at IS NULL JOIN users v ON v.id = c.author_id AND ${seenBy('v', 'a.user_id')}
       JOIN posts p ON p.id = c.post_id AND p.deleted_at IS NULL JOIN users o ON o.id = p.author_id AND ${seenBy('o', 'a.user_id')}`,
+    // Who takes a comment out of sight holds other counts: either comes first.
+    reread: '',
   },
 };
 
@@ -38,14 +43,14 @@ const NAMES: Record<Target, Names> = {
  * one row version of the counts for each thing.
  */
 export const react = perChoice((target: Target): string => {
-  const { table, id, held, visible } = NAMES[target];
+  const { table, id, held, visible, reread } = NAMES[target];
   return `
   WITH asked AS MATERIALIZED (
     SELECT * FROM unnest($1::uuid[], $2::uuid[], $3::text[]) WITH ORDINALITY AS a (thing_id, user_id, kind, n)
   ), held AS MATERIALIZED (${held}
   ), want AS MATERIALIZED (
     SELECT a.* FROM asked a JOIN users u ON u.id = a.user_id AND u.erased_at IS NULL ${visible}
-    WHERE (SELECT count(*) FROM held) >= 0
+    WHERE (SELECT count(*) FROM held) >= 0 ${reread}
   ), gone AS (
     DELETE FROM ${table} r USING want w WHERE w.kind IS NULL AND r.${id} = w.thing_id AND r.user_id = w.user_id
     RETURNING r.${id} AS thing_id, r.user_id

@@ -2,6 +2,8 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { FIRST_WEIGHTING, laneTime } from '@gather-lane/core';
 import { checkData } from '../check/service.js';
 import { createDataSource } from '../database/data-source.js';
+import { Cursors } from '../http/cursors.js';
+import { Pages } from '../http/pagination.js';
 import { addComments, addPosts, addUsers, dice } from '../tests/graph.js';
 import { startTestService, type Actor, type TestService } from '../tests/test-service.js';
 import { Reactions } from './service.js';
@@ -198,9 +200,12 @@ describe('under load', () => {
       Array.from({ length: 6 }, () => ({ author: author.id, secondsAgo: 60 })),
     );
     const people = await addUsers(service, 60, 'crowd');
-    const second = createDataSource(service.database, 4);
+    const second = createDataSource(service.database, { poolSize: 4 });
     await second.initialize();
-    const processes = [service.services.reactions, new Reactions(second, service.services.address)];
+    const processes = [
+      service.services.reactions,
+      new Reactions(second, new Pages(new Cursors(second)), service.services.address),
+    ];
     const statistics = async () =>
       (
         await service.dataSource.query<[{ deadlocks: string }]>(

@@ -1,7 +1,7 @@
 import { Combiner, netOf, type Caller } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { retried } from '../database/transaction.js';
-import { instantOf, startOf, toPage, type Page, type PageRequest } from '../http/pagination.js';
+import { instantOf, type Page, type PageRequest, type Pages } from '../http/pagination.js';
 import { Problem } from '../http/problem.js';
 import type { PublicAddress } from '../http/public-address.js';
 import { toAuthor } from '../users/queries.js';
@@ -32,11 +32,13 @@ const MOST_AT_ONCE = 500;
 /** Reactions on posts and comments: one for each person and thing. Those that come at the same time are written together. */
 export class Reactions {
   readonly #dataSource: DataSource;
+  readonly #pages: Pages;
   readonly #address: PublicAddress;
   readonly #combiners: Record<Target, Combiner<Act, Outcome>>;
 
-  constructor(dataSource: DataSource, address: PublicAddress) {
+  constructor(dataSource: DataSource, pages: Pages, address: PublicAddress) {
     this.#dataSource = dataSource;
+    this.#pages = pages;
     this.#address = address;
     const combiner = (target: Target) =>
       new Combiner<Act, Outcome>({
@@ -76,7 +78,7 @@ export class Reactions {
     caller: Caller,
   ): Promise<Page<ReactionView>> {
     const list = `reactions:${target}:${kind ?? 'any'}:${id}`;
-    const from = startOf(list, request);
+    const from = await this.#pages.startOf(list, request);
     const rows = await this.#dataSource.query<ReactionRow[]>(listReactions(target), [
       id,
       instantOf(from),
@@ -85,7 +87,7 @@ export class Reactions {
       kind ?? null,
       viewerOf(caller),
     ]);
-    return toPage(
+    return this.#pages.toPage(
       list,
       request,
       rows,
