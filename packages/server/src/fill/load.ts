@@ -191,7 +191,7 @@ export async function empty(dataSource: DataSource, options: { amongReal: boolea
   if (!options.amongReal) await refuseRealAccounts(dataSource);
   const standings = await liveStandings(dataSource.manager);
   await dataSource.query(`
-    TRUNCATE users, credentials, identities, provider_sign_ins, password_resets, sign_in_attempts, sessions, reserved_handles,
+    TRUNCATE users, credentials, identities, provider_sign_ins, password_resets, sign_in_attempts, sessions, refresh_tokens, reserved_handles,
              erasures, mutes, blocks, posts, follows, comments, moderations, refused_attempts, blobs, uploads,
              post_pictures, post_versions, repeatable_calls, throw_away_users, user_tallies, post_tallies,
              post_commenters, reactions, comment_reactions, comment_tallies, ${standings.join(', ')}, restand, standing_drops, fill_runs RESTART IDENTITY`);

@@ -1,5 +1,6 @@
 import {
   fieldSchema,
+  fieldsOf,
   mustBeGiven,
   writableFields,
   type Field,
@@ -35,6 +36,7 @@ export function fieldsBody(model: Model, table: ModelTableName, moment: WriteMom
     'type': 'object',
     'description': 'Fields of the developer’s own',
     'x-written-fields': true,
+    'x-kept': keptFields(model, table, writable),
     'additionalProperties': false,
     'properties': Object.fromEntries(
       writable.map((field) => [field.name, { ...nullableFieldSchema(field), 'x-storable': true }]),
@@ -43,6 +45,19 @@ export function fieldsBody(model: Model, table: ModelTableName, moment: WriteMom
   });
   return { fields: required.length > 0 ? (schema as unknown as FieldsBody) : Type.Optional(schema) };
 }
+
+/** Fields that there are and that are not the caller's to write at that moment. Those for the operator's eyes alone are not told. */
+const keptFields = (model: Model, table: ModelTableName, writable: readonly Field[]): Record<string, string> =>
+  Object.fromEntries(
+    fieldsOf(model, table)
+      .filter((field) => field.audience !== 'operator' && !writable.includes(field))
+      .map(({ name, writable: by }) => [
+        name,
+        by === 'operator'
+          ? 'is written by the operator alone'
+          : 'is written once, as the row is made, and not changed later',
+      ]),
+  );
 
 /** The property `fields` of a reply: the document writes out whose they are. */
 export const fieldsReply = (table: ModelTableName) =>

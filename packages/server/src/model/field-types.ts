@@ -1,4 +1,4 @@
-import { fieldsOf, MODEL_TABLES, type Field, type Model } from '@gather-lane/core';
+import { fieldsOf, MODEL_TABLES, type Field, type Model, type ModelTableName } from '@gather-lane/core';
 
 const ONE = { users: 'User', posts: 'Post', comments: 'Comment' };
 
@@ -13,13 +13,17 @@ const TYPES: Record<Field['kind'], string> = {
   'user': 'string',
 };
 
+/** What the API shows of a table's own fields to anybody but the operator. */
+const shownOf = (model: Model, table: ModelTableName): Field[] =>
+  fieldsOf(model, table).filter(({ audience }) => audience !== 'operator');
+
 /**
  * The developer's own fields as TypeScript types, for code that uses the client: what a reply carries in `fields`.
  * Fields for the operator's eyes alone are not among them.
  */
 export function modelAsTypes(model: Model): string {
   const parts = MODEL_TABLES.flatMap((table) => {
-    const fields = fieldsOf(model, table).filter(({ audience }) => audience !== 'operator');
+    const fields = shownOf(model, table);
     if (fields.length === 0) return [];
     const lines = fields.map(
       (field) => `${comment(field)}  ${field.name}${field.audience === 'owner' ? '?' : ''}: ${typeOf(field)};`,
@@ -30,16 +34,22 @@ export function modelAsTypes(model: Model): string {
 export interface ${one}Fields {
 ${lines.join('\n')}
 }
-
-/** What the API answers of ${table}, with those fields. */
-export type ${one} = Omit<Api.${one}, 'fields'> & { fields: ${one}Fields };`,
+`,
     ];
   });
   if (parts.length === 0) return '// The model file names no fields of your own.\n';
-  return `// The fields of your own, as the API carries them. Made by \`gather-lane model --types\`.
-import type * as Api from '@gather-lane/client';
+  const own = MODEL_TABLES.filter((table) => shownOf(model, table).length > 0);
+  return `// The fields of your own, as the API carries them. Made by \`gather-lane model --types\`: with this file in a program,
+// every reply of the client is typed by it.
+import '@gather-lane/client';
 
 ${parts.join('\n\n')}
+
+declare module '@gather-lane/client' {
+  interface OwnFields {
+${own.map((table) => `    ${table}: ${ONE[table]}Fields;`).join('\n')}
+  }
+}
 `;
 }
 

@@ -105,7 +105,7 @@ describe('fields of the developer’s own', () => {
     });
     expect([name.status, name.json.detail]).toEqual([422, expect.stringContaining('NUL')]);
     expect((await service.call('POST', '/v1/posts', { as: odile, body: { body: 'x' } })).json).toMatchObject({
-      errors: [{ pointer: '/fields', detail: 'is missing' }],
+      errors: [{ pointer: '/fields/order', detail: 'is missing' }],
     });
   });
 
@@ -174,7 +174,7 @@ describe('who sees and writes them', () => {
       as: token,
       body: { fields: { joinedBy: 'boat' } },
     });
-    expect([again.status, again.json.detail]).toEqual([422, expect.stringContaining('joinedBy is no property')]);
+    expect([again.status, again.json.detail]).toEqual([422, expect.stringContaining('joinedBy is written once')]);
     const taken = await service.call('POST', '/v1/users', { body: { ...body, email: 'other@wherry.example' } });
     expect(taken.json).toMatchObject({ status: 409, errors: [{ pointer: '/fields/call', detail: 'is taken' }] });
   });
@@ -207,7 +207,7 @@ describe('who sees and writes them', () => {
       body: { fields: { standing: 9 } },
     });
     expect(guess.status).toBe(422);
-    expect(JSON.stringify(guess.json.errors)).toContain('the known ones are mooring, call, phone (did you mean');
+    expect(JSON.stringify(guess.json.errors)).toMatch(/the known ones are mooring, call, phone"/);
     expect((await service.call('GET', `/v1/operator/fields/users/${odile.id}`, { as: odile })).status).toBe(403);
     expect((await asOperator('PATCH', { standing: 'high' })).status).toBe(422);
   });

@@ -28,7 +28,7 @@ async function blank(): Promise<{ dataSource: DataSource; client: pg.Client; dro
   const client = new pg.Client(address);
   await client.connect();
   await client.query(`DROP SCHEMA public CASCADE; CREATE SCHEMA public`);
-  const dataSource = createDataSource(address, 2);
+  const dataSource = createDataSource(address, { poolSize: 2 });
   await dataSource.initialize();
   return {
     dataSource,

@@ -6,8 +6,8 @@ import { replies } from '../http/replies.js';
 import { orNull, ref } from '../http/schemas.js';
 import type { Services } from '../services.js';
 import { describeModel, describeShape, modelAsMermaid } from './describe.js';
-import { mergeAnswers, migrateModel, MigrationRefused, rememberedAnswers } from './migration/migrate.js';
-import { planAsJson, planMigration } from './migration/plan.js';
+import { migrateModel, MigrationRefused, previewMigration } from './migration/migrate.js';
+import { planAsJson } from './migration/plan.js';
 import { ModelMigration } from './model-migration.entity.js';
 import { ModelRows } from './rows.js';
 import {
@@ -26,7 +26,7 @@ const MOST_LISTED = 10;
 
 /** Routes by which the operator looks at the model, and migrates the developer's own fields. */
 export function modelRoutes(app: App, services: Services): void {
-  const { dataSource, config } = services;
+  const { dataSource, background, config, identities } = services;
   for (const schema of [
     ModelTableSchema,
     ModelReplySchema,
@@ -105,10 +105,9 @@ export function modelRoutes(app: App, services: Services): void {
     },
     async () => {
       const model = modelFile(services);
-      const answers = mergeAnswers(await rememberedAnswers(dataSource), { answers: {}, drop: [] });
       const fileChanged = JSON.stringify(model) !== JSON.stringify(config.model);
-      const { changes, leftovers } = planAsJson(await planMigration(dataSource, model, answers));
-      return { fileChanged, changes, leftovers };
+      const { changes, leftovers } = planAsJson(await previewMigration(background, model, { answers: {}, drop: [] }));
+      return { fileChanged, changes, leftovers, warnings: identities.warningsOf(model) };
     },
   );
 
@@ -133,7 +132,7 @@ export function modelRoutes(app: App, services: Services): void {
     async (request, reply) => {
       const { answers = {}, drop = [] } = request.body;
       const id = await new Promise<number | null>((resolve, reject) => {
-        migrateModel(dataSource, modelFile(services), { answers, drop, begun: resolve })
+        migrateModel(background, modelFile(services), { answers, drop, begun: resolve })
           .then((result) => resolve(result.id))
           .catch((error: unknown) => {
             // Once it is under way, its journal says why it failed.

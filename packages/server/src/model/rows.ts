@@ -76,7 +76,9 @@ const PUBLIC: Record<string, readonly string[]> = {
   moderations: ['id', 'moderator_id', 'post_id', 'comment_id', 'action', 'created_at'],
   refused_attempts: ['user_id', 'route', 'thing_id', 'hour', 'kind', 'n', 'last_at'],
   erasures: ['user_id', 'begun_at', 'erased'],
-  signing_keys: ['id', 'created_at'],
+  refresh_tokens: ['session_id', 'made_at', 'used_at'],
+  operator_sessions: ['created_at', 'expires_at'],
+  signing_keys: ['id', 'purpose', 'created_at'],
   fill_runs: ['id', 'users', 'posts', 'follows', 'comments', 'days', 'seed', 'started_at', 'batches', 'done'],
   model_migrations: ['id', 'begun_at', 'ended_at', 'state', 'undoes'],
   model_steps: ['migration_id', 'n', 'field', 'does', 'begun_at', 'ended_at', 'rows'],
@@ -89,7 +91,9 @@ const sharedName = (table: string): string => table.replace(/^standings_\d+$/, '
 /** Columns whose values leave the database for nobody. */
 const SECRET: Record<string, readonly string[]> = {
   credentials: ['password_hash'],
-  sessions: ['refresh_hash', 'previous_hash', 'family_hash'],
+  sessions: ['cookie_hash', 'family_hash'],
+  refresh_tokens: ['hash', 'parent_hash'],
+  operator_sessions: ['token_hash'],
   sign_in_attempts: ['key'],
   password_resets: ['token_hash'],
   provider_sign_ins: ['ticket_hash', 'state', 'nonce', 'verifier'],

@@ -108,6 +108,7 @@ export const ChangesSchema = Type.Object(
       }),
     ),
     leftovers: Type.Array(Type.Object({ field: Type.String(), does: Type.String(), sql: Type.Array(Type.String()) })),
+    warnings: Type.Array(Type.String(), { description: 'What it would do beyond the tables, in sentences' }),
   },
   { $id: 'ModelChanges' },
 );

@@ -79,7 +79,7 @@ async function adoptWeighting(dataSource: DataSource, folder: string, manifest: 
       [half_life_ms, base, JSON.stringify(weights)],
     );
     if (same) return;
-    const weightings = new Weightings(dataSource, Object.keys(weights));
+    const weightings = new Weightings(dataSource, dataSource, Object.keys(weights));
     const inUnits = Object.fromEntries(Object.entries(weights).map(([kind, weight]) => [kind, weight / 1000]));
     await weightings.adopt(
       { halfLifeMs: half_life_ms, base: base / 1000, weights: inUnits },
@@ -190,7 +190,7 @@ async function importTable(
   // A row may refer to one of its own table that comes later: such columns are filled once all rows are there.
   const own = await selfReferences(dataSource, table.name);
   const later = [...own, ...(table.afterwards ? [table.afterwards.column] : [])];
-  for await (const batch of batchesOf(path, table.here)) {
+  for await (const batch of batchesOf(path, table)) {
     made += await importBatch(dataSource, { ...table, later }, path, batch);
     progress(table.name, (done += batch.length));
   }
@@ -199,10 +199,13 @@ async function importTable(
   return { table: table.name, made, skipped: done - made };
 }
 
-async function* batchesOf(path: string, here: TransferTable['here'] = {}): AsyncGenerator<Line[]> {
+async function* batchesOf(
+  path: string,
+  { here = {}, mend = (row) => row }: Pick<TransferTable, 'here' | 'mend'> = {},
+): AsyncGenerator<Line[]> {
   let batch: Line[] = [];
   for await (const line of linesOf(path)) {
-    batch.push({ ...line, row: { ...line.row, ...here } });
+    batch.push({ ...line, row: { ...mend(line.row), ...here } });
     if (batch.length < BATCH) continue;
     yield batch;
     batch = [];

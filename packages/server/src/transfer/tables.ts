@@ -1,3 +1,5 @@
+import { normalAddress } from '@gather-lane/core';
+
 /** A table that an export holds. What triggers derive from these (tallies, standings) is made again by an import. */
 export interface TransferTable {
   readonly name: string;
@@ -6,6 +8,8 @@ export interface TransferTable {
   readonly order: string;
   /** A column that refers to a table which comes later: filled once that is in. */
   readonly afterwards?: { readonly column: string; readonly refersTo: string };
+  /** What an older version let in and this one does not, put right. */
+  readonly mend?: (row: Record<string, unknown>) => Record<string, unknown>;
   /** What of a row is other here than where it was exported. */
   readonly here?: Readonly<Record<string, unknown>>;
 }
@@ -23,7 +27,16 @@ export const TRANSFER_TABLES: readonly TransferTable[] = [
     order: 'id',
     here: { in_force: false, state: 'past', phase: null, in_force_until: null },
   },
-  { name: 'users', key: ['id'], order: 'id', afterwards: { column: 'picture_id', refersTo: 'uploads' } },
+  {
+    name: 'users',
+    key: ['id'],
+    order: 'id',
+    afterwards: { column: 'picture_id', refersTo: 'uploads' },
+    mend: ({ picture_link: link, ...row }) => ({
+      ...row,
+      ...(link !== undefined && { picture_link: typeof link === 'string' ? normalAddress(link) : null }),
+    }),
+  },
   { name: 'credentials', key: ['user_id'], order: 'user_id' },
   { name: 'identities', key: ['id'], order: 'id' },
   { name: 'reserved_handles', key: ['handle'], order: 'handle' },

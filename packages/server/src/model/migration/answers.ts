@@ -38,6 +38,9 @@ export class AnswersFault extends Error {
 
 const ajv = new Ajv({ strict: false });
 
+const UNNAMED = /\/(?:column|make)$/;
+const UNNAMED_ARE = { column: 'column to copy from', make: 'maker of the values' };
+
 /**
  * Reads answers from YAML or JSON.
  * @param from how messages name where they come from
@@ -49,6 +52,11 @@ export function readAnswers(text: string, from: string): Answers {
   const answers: unknown = document.toJS() ?? {};
   const validate = ajv.compile(AnswersSchema);
   if (validate(answers)) return answers as Answers;
+  const empty = validate.errors!.find(({ instancePath, keyword }) => keyword === 'type' && UNNAMED.test(instancePath));
+  if (empty) {
+    const [field, hazard, key] = empty.instancePath.slice(1).split('/');
+    throw new AnswersFault(`${from}, ${field}, ${hazard}: name the ${UNNAMED_ARE[key as 'column' | 'make']}.`);
+  }
   const { instancePath, keyword, params } = validate.errors!.find((error) => error.keyword !== 'const')!;
   const place = instancePath.slice(1).replaceAll('/', ', ') || 'the file';
   const said =

@@ -55,23 +55,69 @@ export function migrateModel(
   wanted: Model,
   options: MigrationOptions,
 ): Promise<MigrationResult> {
-  return underLock(dataSource, options.wait ?? false, (runner) => migrate(dataSource, runner, wanted, options, null));
+  return underLock(dataSource, options.wait ?? false, async (runner) =>
+    migrate(dataSource, runner, await prepareMigration(dataSource, wanted, options), options),
+  );
+}
+
+/** Which way a migration goes: to a model, or back to where the last one began. */
+export type Destination = Model | 'back';
+
+/**
+ * What {@link migrateModel} or {@link migrateBack} would do now, given the same.
+ * @throws MigrationRefused when there is nothing to take back
+ */
+export async function previewMigration(
+  dataSource: DataSource,
+  to: Destination,
+  given: Pick<MigrationOptions, 'answers' | 'drop'>,
+): Promise<Plan> {
+  return (await prepareMigration(dataSource, to, given)).plan;
+}
+
+/** A migration with everything that it needs to know before it does anything. */
+interface Prepared {
+  readonly plan: Plan;
+  readonly wanted: Model;
+  readonly answers: Answers;
+  readonly undoes: number | null;
+  readonly last: ModelMigration | null;
+  readonly unfinished: ModelMigration | null;
+}
+
+async function prepareMigration(
+  dataSource: DataSource,
+  to: Destination,
+  given: Pick<MigrationOptions, 'answers' | 'drop'>,
+): Promise<Prepared> {
+  const last = await latest(dataSource);
+  const unfinished = last && last.state !== 'done' ? last : null;
+  const undone = to === 'back' ? await lastDone(dataSource) : null;
+  if (to === 'back' && !undone) throw new MigrationRefused('There is no migration to take back.');
+  const wanted = to === 'back' ? undone!.before : to;
+  const answers = mergeAnswers(unfinished?.answers ?? {}, given);
+  const plan = await planMigration(dataSource, wanted, answers);
+  return { plan, wanted, answers, undoes: undone?.id ?? null, last, unfinished };
+}
+
+/** What going back did, beside its steps. */
+export interface BackResult extends MigrationResult {
+  /** The model that the tables have now. */
+  readonly model: Model;
+  /** Fields that are there again without what they held: that went with their columns. */
+  readonly bare: readonly string[];
 }
 
 /**
  * Takes the last migration back: to the model that it began from. Refused like any other where data would be lost.
- * @returns the model that the tables have now
  * @throws MigrationRefused
  */
-export function migrateBack(
-  dataSource: DataSource,
-  options: MigrationOptions,
-): Promise<MigrationResult & { model: Model }> {
+export function migrateBack(dataSource: DataSource, options: MigrationOptions): Promise<BackResult> {
   return underLock(dataSource, false, async (runner) => {
-    const last = await lastDone(dataSource);
-    if (!last) throw new MigrationRefused('There is no migration to take back.');
-    const result = await migrate(dataSource, runner, last.before, options, last.id);
-    return { ...result, model: last.before };
+    const prepared = await prepareMigration(dataSource, 'back', options);
+    const result = await migrate(dataSource, runner, prepared, options);
+    const added = prepared.plan.changes.filter(({ change }) => change.kind === 'add-field');
+    return { ...result, model: prepared.wanted, bare: added.map(({ change }) => pathOf(change)) };
   });
 }
 
@@ -114,14 +160,9 @@ async function underLock<T>(
 async function migrate(
   dataSource: DataSource,
   runner: QueryRunner,
-  wanted: Model,
+  { plan, wanted, answers, undoes, last, unfinished }: Prepared,
   options: MigrationOptions,
-  undoes: number | null,
 ): Promise<MigrationResult> {
-  const last = await latest(dataSource);
-  const unfinished = last && last.state !== 'done' ? last : null;
-  const answers = mergeAnswers(unfinished?.answers ?? {}, options);
-  const plan = await planMigration(dataSource, wanted, answers);
   refuse(plan);
   if (plan.changes.length === 0 && plan.leftovers.length === 0) {
     await close(dataSource, 'done', null);
@@ -147,12 +188,6 @@ async function migrate(
   }
 }
 
-/** Answers that an unfinished migration was given: they still hold when it is gone on with. */
-export async function rememberedAnswers(dataSource: DataSource): Promise<Answers> {
-  const last = await latest(dataSource);
-  return last && last.state !== 'done' ? last.answers : {};
-}
-
 /** What rows that came in meanwhile, or an answer that mended too little, can break. */
 const BROKEN_RULES = ['23502', '23503', '23505', '23514'];
 
@@ -169,7 +204,7 @@ const latest = (dataSource: DataSource): Promise<ModelMigration | null> =>
   dataSource.manager.createQueryBuilder(ModelMigration, 'm').orderBy('m.id', 'DESC').limit(1).getOne();
 
 /** Answers of now win over those of the migration that was interrupted. */
-export function mergeAnswers(before: Answers, { answers, drop }: Pick<MigrationOptions, 'answers' | 'drop'>): Answers {
+function mergeAnswers(before: Answers, { answers, drop }: Pick<MigrationOptions, 'answers' | 'drop'>): Answers {
   const merged: Record<string, Answers[string]> = { ...before };
   for (const [path, given] of Object.entries(answers)) merged[path] = { ...merged[path], ...given };
   // Leave to lose data is given anew each time.

@@ -18,7 +18,7 @@ let drop: () => Promise<void>;
 
 beforeEach(async () => {
   const database = await makeDatabase();
-  dataSource = createDataSource(database.address, 6);
+  dataSource = createDataSource(database.address, { poolSize: 6 });
   await dataSource.initialize();
   client = new pg.Client(database.address);
   await client.connect();
