@@ -1,5 +1,4 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { readFeedCursor, writeFeedCursor } from '@gather-lane/core';
 import pg from 'pg';
 import {
   addComments,
@@ -13,6 +12,7 @@ import {
   type FeedReply,
 } from '../tests/graph.js';
 import { startTestService, type Actor, type TestService } from '../tests/test-service.js';
+import { SWEEP_FACTOR } from './queries.js';
 
 let service: TestService;
 beforeAll(async () => {
@@ -70,6 +70,29 @@ describe('the feed query', () => {
     }
   });
 
+  // More of others' posts between any two of the feed's than the sweep looks at: every page, not the first alone, is read by
+  // heads, and ends at a floor.
+  test.each([1, 2, 3])('does so where the sweep gives up on every page, seed %i', async (seed) => {
+    const { int, pick } = dice(100 + seed);
+    const [followees, others] = [await addUsers(service, 14, `rare${seed}`), await addUsers(service, 3, `busy${seed}`)];
+    const viewer = await service.user();
+    await addFollows(service, viewer.id, followees);
+    const between = SWEEP_FACTOR * (followees.length + 1) + 1;
+    const theirs = [...followees, ...Array.from({ length: int(14) }, () => pick(followees))];
+    const authors = theirs.flatMap((author) => [...Array.from({ length: between }, () => pick(others)), author]);
+    await addPosts(
+      service,
+      authors.map((author, i) => ({ author, secondsAgo: 10 + i })),
+    );
+    for (const order of ['recent', 'score'] as const)
+      for (const limit of [1, 2, 7, 10, 13]) {
+        const { ids, pages } = await scroll(service, viewer.token, `order=${order}&limit=${limit}&own=false`);
+        expect(ids).toEqual(await plainFeed(service, viewer.id, order, false));
+        expect(ids).toHaveLength(theirs.length);
+        expect(pages.slice(0, -1).every((page) => page.items.length === limit)).toBe(true);
+      }
+  });
+
   test('takes three statements for a page of any size, the session check among them', async () => {
     const viewer = await service.user();
     const writers = await addUsers(service, 5, 'counted');
@@ -123,9 +146,11 @@ describe('cursors', () => {
       Array.from({ length: 3 }, (_, i) => ({ author: viewer.id, secondsAgo: i })),
     );
     const { next } = (await feed(viewer, 'limit=1')).json;
-    const old = writeFeedCursor({ ...readFeedCursor(next!)!, begun: Date.now() - 25 * 3_600_000 });
+    const { cursors } = service.services;
+    const begun = (await cursors.readFeed(next!))!;
+    const old = await cursors.writeFeed({ ...begun, begun: Date.now() - 25 * 3_600_000 });
     expect(await feed(viewer, `after=${old}`)).toMatchObject({ status: 410, json: { title: 'This scroll has ended' } });
-    const gone = writeFeedCursor({ ...readFeedCursor(next!)!, weighting: 99 });
+    const gone = await cursors.writeFeed({ ...begun, weighting: 99 });
     expect((await feed(viewer, `after=${gone}`)).status).toBe(410);
   });
 });

@@ -1,5 +1,6 @@
 import { readPlan, type ExplainNode, type PlanStep } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
+import { tidySql } from '../database/tidy-sql.js';
 import type { SignedIn } from '../http/principal.js';
 import type { FeedPage, FeedRequest } from './service.js';
 
@@ -65,13 +66,3 @@ export class FeedInspection {
 }
 
 const round = (ms: number): number => Math.round(ms * 100) / 100;
-
-/** SQL as it is read: without the indentation of the code around it. */
-function tidySql(sql: string): string {
-  const lines = sql
-    .replace(/^\s*\n/, '')
-    .trimEnd()
-    .split('\n');
-  const indents = lines.filter((line) => line.trim() !== '').map((line) => /^ */.exec(line)![0].length);
-  return lines.map((line) => line.slice(Math.min(...indents))).join('\n');
-}

@@ -40,12 +40,12 @@ async function underWrites(order: 'recent' | 'score', seed: number, adopting: bo
   const half = posts.filter((_, i) => (i + seed) % 2 === 0);
   const touchable = posts.filter((_, i) => (i + seed) % 2 === 1);
   const touched = new Set<string>();
-  let done = false;
+  let [done, acts] = [false, 0];
   const write = async (as: { id: string; token: string }) => {
     const made: string[] = [];
     const call = (method: string, path: string, body?: object) =>
       service.call<{ id?: string }>(method, path, { as: as.token, ...(body && { body }) });
-    while (!done) {
+    for (; !done; acts++) {
       const post = pick(touchable);
       touched.add(post);
       const act = int(100);
@@ -85,7 +85,9 @@ async function underWrites(order: 'recent' | 'score', seed: number, adopting: bo
       await services.weighting.adopt({ halfLifeMs }, { note: '', by: 'a test' });
       await services.weighting.build();
     }
-    await new Promise<void>((resolve) => setTimeout(resolve, 10));
+    // Each of the writers acts once at least between two pages.
+    const from = acts;
+    while (acts < from + actors.length) await new Promise<void>((resolve) => setImmediate(resolve));
   });
   done = true;
   await writing;
@@ -165,6 +167,12 @@ describe('reading on while others write', () => {
   });
 
   test('falls are forgotten once no scroll can meet them', async () => {
+    const count = async () => (await service.dataSource.query<unknown[]>(`SELECT FROM standing_drops`)).length;
+    const [here] = [await count()];
+    // A scroll lives a day: what fell within it may be met until it has ended.
+    await service.dataSource.query(`UPDATE standing_drops SET dropped_at = clock_timestamp() - interval '24 hours'`);
+    await service.services.feed.forgetDrops();
+    expect(await count()).toBe(here);
     await service.dataSource.query(`UPDATE standing_drops SET dropped_at = clock_timestamp() - interval '26 hours'`);
     const [{ before }] = await service.dataSource.query<[{ before: number }]>(
       `SELECT count(*)::integer AS before FROM standing_drops`,

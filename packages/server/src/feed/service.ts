@@ -1,10 +1,11 @@
-import { readFeedCursor, writeFeedCursor, type Caller, type FeedCursor, type Position } from '@gather-lane/core';
+import type { Caller, FeedCursor, Position } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { sqlState } from '../database/transaction.js';
+import type { Cursors } from '../http/cursors.js';
 import type { SignedIn } from '../http/principal.js';
 import { Problem } from '../http/problem.js';
 import type { Posts } from '../posts/service.js';
-import type { WeightingInForce } from '../weighting/queries.js';
+import { numbersOf, type WeightingInForce } from '../weighting/queries.js';
 import { explain } from './place.js';
 import { feedNewer, feedPage, FORGET_DROPS, type FeedOrder, type FeedPageRow } from './queries.js';
 import type { FeedItem, NewerView } from './schema.js';
@@ -35,24 +36,28 @@ export interface FeedPage {
 export class Feed {
   readonly #dataSource: DataSource;
   readonly #posts: Posts;
+  readonly #cursors: Cursors;
 
-  constructor(dataSource: DataSource, posts: Posts) {
+  constructor(dataSource: DataSource, posts: Posts, cursors: Cursors) {
     this.#dataSource = dataSource;
     this.#posts = posts;
+    this.#cursors = cursors;
   }
 
   /**
-   * A page of the viewer's following feed, in two statements.
+   * A page of the viewer's following feed, in two statements; the first page that a process reads under a weighting of before
+   * takes one more for its numbers.
    * @throws Problem `bad-cursor`, or `scroll-expired` for a scroll that began more than a day ago
    */
   async page(viewer: SignedIn, { order, own, limit, place, after }: FeedRequest): Promise<FeedPage> {
-    const from = after === undefined ? null : this.#open(after, 'next', viewer.weighting);
+    const from = after === undefined ? null : await this.#open(after, 'next', viewer.weighting);
     if (from && (from.order !== order || from.own !== own))
       throw new Problem(
         'bad-cursor',
         `This cursor belongs to order=${from.order}, own=${from.own}: ask with the same, or leave it out to begin again.`,
       );
     const weighting = from?.weighting ?? viewer.weighting.id;
+    const isOld = weighting !== viewer.weighting.id;
     const at = from?.position ? new Date(from.position.at).toISOString() : 'infinity';
     const rows = await this.#standing<FeedPageRow>(feedPage(order, weighting), [
       viewer.userId,
@@ -75,30 +80,25 @@ export class Feed {
       shown.map((row) => row.id),
       caller,
     );
+    // A scroll that began before another weighting was adopted goes on by its own: what it says of places, too.
+    const numbers = isOld && place ? await numbersOf(this.#dataSource, weighting) : viewer.weighting;
+    const items = posts.map(({ post, people }) => {
+      if (!place) return post;
+      const since = sinces.get(post.id) ?? null;
+      const explained = explain(new Date(post.createdAt), post.author.handle, since, people, numbers);
+      return { ...post, laneTime: explained.laneTime, place: explained };
+    });
+    const more = found.length > limit && last;
     return {
-      items: posts.map(({ post, people }) =>
-        place
-          ? {
-              ...post,
-              place: explain(
-                new Date(post.createdAt),
-                post.author.handle,
-                sinces.get(post.id) ?? null,
-                people,
-                viewer.weighting,
-              ),
-            }
-          : post,
-      ),
-      next:
-        found.length > limit && last ? writeFeedCursor({ mark: 'next', ...scroll, position: positionOf(last) }) : null,
-      first: writeFeedCursor({ mark: 'first', ...scroll, position: top ? positionOf(top) : null }),
+      items,
+      next: more ? await this.#cursors.writeFeed({ mark: 'next', ...scroll, position: positionOf(last) }) : null,
+      first: await this.#cursors.writeFeed({ mark: 'first', ...scroll, position: top ? positionOf(top) : null }),
     };
   }
 
   /** What has come above where a scroll began. */
   async newer(viewer: SignedIn, than: string): Promise<NewerView> {
-    const from = this.#open(than, 'first', viewer.weighting);
+    const from = await this.#open(than, 'first', viewer.weighting);
     const reordered = from.weighting !== viewer.weighting.id;
     const at = from.position ? new Date(from.position.at).toISOString() : '-infinity';
     const [row] = await this.#standing<{ new: number; risen: number }>(feedNewer(from.order, from.weighting), [
@@ -132,8 +132,8 @@ export class Feed {
     }
   }
 
-  #open(text: string, mark: FeedCursor['mark'], inForce: WeightingInForce): FeedCursor {
-    const cursor = readFeedCursor(text);
+  async #open(text: string, mark: FeedCursor['mark'], inForce: WeightingInForce): Promise<FeedCursor> {
+    const cursor = await this.#cursors.readFeed(text);
     if (!cursor)
       throw new Problem(
         'bad-cursor',

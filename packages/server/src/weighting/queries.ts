@@ -1,5 +1,5 @@
 import type { Weighting } from '@gather-lane/core';
-import type { EntityManager } from 'typeorm';
+import type { DataSource, EntityManager } from 'typeorm';
 
 /** A weighting with its version. */
 export interface WeightingInForce extends Weighting {
@@ -20,6 +20,22 @@ export interface WeightingColumns {
 /** The weighting that a row holds. */
 export function toWeighting(row: WeightingColumns): WeightingInForce {
   return { id: row.weighting_id, halfLifeMs: Number(row.half_life_ms), base: row.base, weights: row.weights };
+}
+
+/** The numbers of a version never change, and there are few of them. */
+const KNOWN = new WeakMap<DataSource, Map<number, WeightingInForce>>();
+
+/** The numbers of a version that is or was in force, asked for once. Cost: one primary-key probe, or none. */
+export async function numbersOf(dataSource: DataSource, id: number): Promise<WeightingInForce> {
+  const known = KNOWN.get(dataSource) ?? new Map<number, WeightingInForce>();
+  KNOWN.set(dataSource, known);
+  const kept = known.get(id);
+  if (kept) return kept;
+  const sql = `SELECT ${WEIGHTING_COLUMNS} FROM weightings w WHERE w.id = $1`;
+  const [row] = await dataSource.query<WeightingColumns[]>(sql, [id]);
+  const found = toWeighting(row!);
+  known.set(id, found);
+  return found;
 }
 
 /** Names of the tables of standings that there are. Cost: one pass over the catalogue. */

@@ -38,6 +38,11 @@ export class Rebuild {
   readonly #measure: (id: number) => Promise<object | null>;
   #ended = false;
   #running: Promise<void> = Promise.resolve();
+  /** How many runs are waiting or under way. */
+  #runs = 0;
+  /** The backends that work for the build under way. */
+  readonly #backends = new Set<number>();
+  readonly #stopped = new AbortController();
 
   /** @param measure how feeds are about to change, asked right before they do */
   constructor(dataSource: DataSource, measure: (id: number) => Promise<object | null>) {
@@ -67,14 +72,28 @@ export class Rebuild {
 
   /** Builds what is to be built, if no other process does. @returns once it is in force, cancelled, or left for later */
   run(): Promise<void> {
-    this.#running = this.#running.then(() => this.#run());
-    return this.#running;
+    this.#runs++;
+    // One that failed is told to who asked for it, and keeps nobody after it from trying again.
+    const run = this.#running.then(() => this.#run()).finally(() => this.#runs--);
+    this.#running = run.catch(() => undefined);
+    return run;
   }
 
-  /** Stops at the next step; a build under way stays for the next start. */
+  /** Runs where there is something to build and this process does not work on it. */
+  async resume(): Promise<void> {
+    if (this.#runs > 0 || this.#ended) return;
+    const rows = await this.#dataSource.query<unknown[]>(`SELECT FROM weightings WHERE state = 'building'`);
+    if (rows.length > 0) await this.run();
+  }
+
+  /** Stops at once: the statement under way is cut; a build stays for the next start. */
   async stop(): Promise<void> {
     this.#ended = true;
-    await this.#running.catch(() => undefined);
+    this.#stopped.abort();
+    await this.#dataSource
+      .query(`SELECT pg_cancel_backend(pid) FROM unnest($1::integer[]) AS pid`, [[...this.#backends]])
+      .catch(() => undefined);
+    await this.#running;
   }
 
   async #run(): Promise<void> {
@@ -84,6 +103,8 @@ export class Rebuild {
         { mine: boolean },
       ];
       if (!mine) return;
+      const [{ pid }] = (await runner.query(`SELECT pg_backend_pid() AS pid`)) as [{ pid: number }];
+      this.#backends.add(pid);
       await this.#dropCancelled();
       const [row] = (await runner.query(`SELECT id, phase FROM weightings WHERE state = 'building'`)) as {
         id: number;
@@ -91,11 +112,15 @@ export class Rebuild {
       }[];
       if (row) await this.#build(row.id, row.phase, runner);
     } catch (error) {
+      if (this.#ended) return;
       if (!(error instanceof Stopped)) throw error;
-      if (!this.#ended) await this.#dropCancelled();
+      await this.#dropCancelled();
     } finally {
-      await runner.query(`SELECT pg_advisory_unlock_all()`).catch(() => undefined);
-      await runner.release();
+      this.#backends.clear();
+      if (!runner.isReleased) {
+        await runner.query(`SELECT pg_advisory_unlock_all()`).catch(() => undefined);
+        await runner.release();
+      }
     }
   }
 
@@ -112,34 +137,53 @@ export class Rebuild {
     // Fresh statistics and visibility: the first pages are as quick as later ones.
     await runner.query(`VACUUM (ANALYZE) ${standingsTable(id)}`);
     await this.#enter(id, 'measuring');
-    const effect = await this.#measure(id);
+    const effect = await Promise.race([this.#measure(id), this.#whenStopped()]);
     await this.#catchUp(id);
     await this.#putInForce(id, effect);
   }
 
-  /** Copies in id order, so that where it stood is known by the last one. */
+  /** Rejects once the service stops: nobody waits then for what is only read. */
+  #whenStopped(): Promise<never> {
+    const { signal } = this.#stopped;
+    return new Promise((_, reject) => {
+      const refuse = () => reject(new Stopped());
+      if (signal.aborted) refuse();
+      else signal.addEventListener('abort', refuse, { once: true });
+    });
+  }
+
+  /**
+   * Copies in id order, so that where it stood is known by the last one. Each batch counts on from the one before: should
+   * another process have taken over, because this one's lock was lost with its connection, the count is not what it was.
+   */
   async #copy(id: number): Promise<void> {
     const table = standingsTable(id);
+    const [row] = await this.#dataSource.query<{ built: string }[]>(`SELECT built FROM weightings WHERE id = $1`, [id]);
+    let built = row!.built;
     const last = await this.#dataSource.query<{ id: string }[]>(
       `SELECT post_id AS id FROM ${table} ORDER BY post_id DESC LIMIT 1`,
     );
     let after = last[0]?.id ?? '00000000-0000-0000-0000-000000000000';
     for (;;) {
-      const [{ end }] = await this.#dataSource.query<[{ end: string | null }]>(
-        `SELECT (array_agg(id))[count(*)] AS "end" FROM (SELECT id FROM posts WHERE id > $1 ORDER BY id LIMIT ${POSTS_AT_ONCE}) c`,
-        [after],
-      );
-      if (end === null) return;
-      await inTransaction(this.#dataSource, async (manager) => {
+      const end = await this.#stoppable(async (manager) => {
+        const [found] = await manager.query<[{ end: string | null }]>(
+          `SELECT (array_agg(id))[count(*)] AS "end" FROM (SELECT id FROM posts WHERE id > $1 ORDER BY id LIMIT ${POSTS_AT_ONCE}) c`,
+          [after],
+        );
+        if (found.end === null) return null;
         const made = await manager.query<unknown>(
           `WITH made AS (
              INSERT INTO ${table} (post_id, author_id, lane_time)
              ${standingsBy(`w.id = ${id}`, 'p.id > $1 AND p.id <= $2')} RETURNING 1)
-           UPDATE weightings SET built = built + (SELECT count(*) FROM made) WHERE id = ${id} AND state = 'building' RETURNING id`,
-          [after, end],
+           UPDATE weightings SET built = built + (SELECT count(*) FROM made)
+           WHERE id = ${id} AND state = 'building' AND built = $3::bigint RETURNING built`,
+          [after, found.end, built],
         );
         this.#goOn(made);
+        built = (made as [[{ built: string }], number])[0][0].built;
+        return found.end;
       });
+      if (end === null) return;
       after = end;
     }
   }
@@ -167,7 +211,7 @@ export class Rebuild {
       );
       if (rows.length <= FEW) return;
       const ids = [rows.map(({ post_id }) => post_id)];
-      await inTransaction(this.#dataSource, async (manager) => {
+      await this.#stoppable(async (manager) => {
         await manager.query(
           `SELECT FROM post_tallies WHERE post_id = ANY ($1) ORDER BY post_id FOR NO KEY UPDATE`,
           ids,
@@ -237,6 +281,20 @@ export class Rebuild {
   #goOn(updated: unknown): void {
     const [rows] = updated as [unknown[], number];
     if (this.#ended || rows.length === 0) throw new Stopped();
+  }
+
+  /** A transaction that stopping cuts, whatever it waits for. */
+  #stoppable<T>(work: (manager: EntityManager) => Promise<T>): Promise<T> {
+    return inTransaction(this.#dataSource, async (manager) => {
+      const [{ pid }] = await manager.query<[{ pid: number }]>(`SELECT pg_backend_pid() AS pid`);
+      this.#backends.add(pid);
+      try {
+        if (this.#ended) throw new Stopped();
+        return await work(manager);
+      } finally {
+        this.#backends.delete(pid);
+      }
+    });
   }
 
   /** Works while nobody sets standings. Stands in the way for a moment at most, then lets the others go first. */

@@ -18,12 +18,15 @@ export class Weightings {
   readonly #trials: Trials;
   readonly #rebuild: Rebuild;
 
-  /** @param kinds the configured kinds of reaction */
-  constructor(dataSource: DataSource, kinds: readonly string[]) {
+  /**
+   * @param background where standings are built
+   * @param kinds the configured kinds of reaction
+   */
+  constructor(dataSource: DataSource, background: DataSource, kinds: readonly string[]) {
     this.#dataSource = dataSource;
     this.#kinds = kinds;
     this.#trials = new Trials(dataSource);
-    this.#rebuild = new Rebuild(dataSource, (id) => this.#effectOf(id));
+    this.#rebuild = new Rebuild(background, (id) => this.#effectOf(id));
   }
 
   /** Read each time, never cached: another process may adopt a new one. */
@@ -101,6 +104,11 @@ export class Weightings {
     return this.#rebuild.run();
   }
 
+  /** Goes on with a build that no process works on, as after one was killed. Cost: a look at the few weightings there are. */
+  resume(): Promise<void> {
+    return this.#rebuild.resume();
+  }
+
   /** Cancels a build. @throws Problem `not-found` for a weighting that is not being built */
   async cancel(id: number): Promise<void> {
     const { affected } = await this.#dataSource.manager.update(
@@ -109,8 +117,8 @@ export class Weightings {
       { state: 'cancelled', phase: null },
     );
     if (affected === 0) throw new Problem('not-found', `Weighting ${id} is not being built.`);
-    // Where no process builds any more, this one tidies up.
-    await this.#rebuild.run();
+    // Where no process builds any more, this one tidies up; should that fail, the next start or round does.
+    await this.#rebuild.run().catch(() => undefined);
   }
 
   /** Takes away standings that no scroll needs any more. */

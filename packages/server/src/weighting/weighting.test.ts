@@ -293,12 +293,22 @@ describe('adopting a weighting', () => {
       )
     ).json;
     const whole = await idsOf();
+    const stands = ({ id: post, laneTime: at, place }: FeedReply['items'][number]) => [
+      post,
+      at,
+      place?.laneTime,
+      place?.lift,
+    ];
+    const { pages } = await scroll(service, viewer.token, 'order=score&limit=50&place=true');
+    const before = new Map(pages.flatMap(({ items }) => items).map((item) => [item.id, stands(item)]));
     const { id } = await adopt({ halfLifeMs: 20 * 3_600_000 });
     const ids: string[] = [];
     for (let next: string | null = first.next; next;) {
-      const path: string = `/v1/feeds/following?order=score&limit=50&after=${next}`;
+      const path: string = `/v1/feeds/following?order=score&limit=50&place=true&after=${next}`;
       const { json }: { json: FeedReply } = await service.call<FeedReply>('GET', path, { as: viewer });
       ids.push(...json.items.map((item) => item.id));
+      // Explained by the numbers that put them there, not by those in force by now.
+      expect(json.items.map(stands)).toEqual(json.items.map((item) => before.get(item.id)));
       next = json.next;
     }
     expect([...first.items.map((item) => item.id), ...ids]).toEqual(whole);
@@ -332,9 +342,9 @@ describe('adopting a weighting', () => {
   });
 
   test('killed at each step in turn, it goes on where it stood; cancelled, it leaves nothing behind', async () => {
-    const second = createDataSource(service.database, 4);
+    const second = createDataSource(service.database, { poolSize: 4 });
     await second.initialize();
-    const elsewhere = new Weightings(second, ['like', 'dislike']);
+    const elsewhere = new Weightings(second, second, ['like', 'dislike']);
     const phases = ['copying', 'indexing', 'catching up', 'measuring'];
     for (const phase of phases) {
       const id = await elsewhere.adopt(
@@ -342,7 +352,7 @@ describe('adopting a weighting', () => {
         { note: '', by: 'a test' },
       );
       // As a process would leave it that dies right after it has entered the step.
-      const dying = createDataSource(service.database, 2);
+      const dying = createDataSource(service.database, { poolSize: 2 });
       await dying.initialize();
       const query = dying.query.bind(dying);
       let died = false;
@@ -350,7 +360,7 @@ describe('adopting a weighting', () => {
         died ||= parameters?.includes(phase) === true || (phase === 'copying' && sql.includes('array_agg'));
         return died ? Promise.reject(new Error('killed')) : query(sql, parameters as never, runner);
       }) as typeof dying.query;
-      await expect(new Weightings(dying, []).build()).rejects.toThrow('killed');
+      await expect(new Weightings(dying, dying, []).build()).rejects.toThrow('killed');
       await dying.destroy();
       await react(40, 100 + id);
       await elsewhere.build();
@@ -371,4 +381,76 @@ describe('adopting a weighting', () => {
     expect(await wrong()).toEqual([]);
     await second.destroy();
   }, 60_000);
+
+  test('a build that lost its connection is gone on with by the same process', async () => {
+    const own = createDataSource(service.database, { poolSize: 4 });
+    await own.initialize();
+    const query = own.query.bind(own);
+    let breaks = true;
+    own.query = ((sql: string, parameters?: unknown[], runner?: QueryRunner) =>
+      breaks && parameters?.includes('indexing')
+        ? Promise.reject(new Error('Connection terminated unexpectedly'))
+        : query(sql, parameters as never, runner)) as typeof own.query;
+    const here = new Weightings(own, own, ['like', 'dislike']);
+    const id = await here.adopt({ halfLifeMs: 5_000_000 }, { note: '', by: 'a test' });
+    await expect(here.build()).rejects.toThrow('terminated');
+    await expect(here.build()).rejects.toThrow('terminated');
+    breaks = false;
+    await here.resume();
+    expect((await history())[0]).toMatchObject({ id, state: 'in-force' });
+    await own.destroy();
+  });
+
+  test('stopping cuts the statement under way, and leaves the build to the next start', async () => {
+    const own = createDataSource(service.database, { poolSize: 4 });
+    await own.initialize();
+    const here = new Weightings(own, own, ['like', 'dislike']);
+    const id = await here.adopt({ halfLifeMs: 6_000_000 }, { note: '', by: 'a test' });
+    // A lock that the copy has to wait for, for as long as this transaction stands.
+    const holder = createDataSource(service.database, { poolSize: 1 });
+    await holder.initialize();
+    const runner = holder.createQueryRunner();
+    await runner.startTransaction();
+    await runner.query(`LOCK TABLE posts IN ACCESS EXCLUSIVE MODE`);
+    const building = here.build();
+    const waits = async () =>
+      (
+        await service.dataSource.query<unknown[]>(
+          `SELECT FROM pg_locks WHERE NOT granted AND relation = 'posts'::regclass`,
+        )
+      ).length > 0;
+    while (!(await waits())) await new Promise((resolve) => setImmediate(resolve));
+    await Promise.all([here.stop(), building]);
+    await runner.rollbackTransaction();
+    await runner.release();
+    await holder.destroy();
+    expect((await history())[0]).toMatchObject({ id, state: 'building' });
+    await service.services.weighting.resume();
+    expect((await history())[0]).toMatchObject({ id, state: 'in-force' });
+    expect(await wrong()).toEqual([]);
+    await own.destroy();
+  });
+
+  test('standings of a weighting that was left are kept for a day and an hour, while scrolls may go on by them', async () => {
+    const [{ id }] = await service.dataSource.query<[{ id: number }]>(
+      `SELECT id FROM weightings WHERE state = 'retired' ORDER BY id DESC LIMIT 1`,
+    );
+    const there = async () =>
+      (
+        await service.dataSource.query<[{ there: boolean }]>(`SELECT to_regclass($1) IS NOT NULL AS there`, [
+          `standings_${id}`,
+        ])
+      )[0].there;
+    const left = (hours: number) =>
+      service.dataSource.query(
+        `UPDATE weightings SET in_force_until = clock_timestamp() - make_interval(hours => $1) WHERE state = 'retired'`,
+        [hours],
+      );
+    await left(24);
+    await service.services.weighting.dropRetired();
+    expect(await there()).toBe(true);
+    await left(26);
+    await service.services.weighting.dropRetired();
+    expect(await there()).toBe(false);
+  });
 });
