@@ -1,14 +1,39 @@
-import { randomBytes } from 'node:crypto';
+import { randomBytes, randomInt, randomUUID } from 'node:crypto';
+import {
+  CannotMake,
+  Chance,
+  columnOf,
+  columnType,
+  fieldsOf,
+  makeValue,
+  mustBeGiven,
+  type Model,
+  type ModelTableName,
+} from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
-import { v4 as uuidv4, v7 as uuidv7 } from 'uuid';
+import { v7 as uuidv7 } from 'uuid';
+import { Problem } from '../http/problem.js';
+import { quoted } from '../model/field-columns.js';
 import type { Sessions } from '../sessions/service.js';
 
 /** Where throw-away identities come from: a name that nobody can have (RFC 2606). */
 export const THROW_AWAY_ISSUER = 'https://throw-away.invalid';
 const HANDLE = 'ownership_';
-const PARTS = ['user', 'post', 'comment', 'removedPost', 'removedComment', 'session', 'identity', 'upload'] as const;
+const PARTS = [
+  'user',
+  'post',
+  'comment',
+  'commentElsewhere',
+  'hostPost',
+  'removedPost',
+  'removedComment',
+  'session',
+  'identity',
+  'upload',
+] as const;
+const LARGEST_SERIAL = 2_000_000_000;
 
-/** Ids of an owner and of what is theirs. */
+/** Ids of an owner and of what is theirs; one comment is on a post of their own, and one on the post of a host. */
 export type Things = Readonly<Record<(typeof PARTS)[number], string>>;
 
 /** Somebody who tries a route. */
@@ -17,10 +42,9 @@ export interface Member {
   readonly handle: string;
 }
 
-const makeUser = (moderator: boolean) => `
-  WITH u AS (
-    INSERT INTO users (id, handle, name, audience, moderator) VALUES ($1, $2, 'Throw-away', 'signed-in', ${moderator}) RETURNING id
-  ) SELECT id FROM u`;
+/** Somebody on whose post others comment. */
+export type Host = Member & { readonly post: string };
+
 const MARK = `INSERT INTO throw_away_users (user_id) VALUES ($1)`;
 
 /** What is the owner's, all of it, as one text to compare. Counts are left out: others may follow and comment. */
@@ -29,7 +53,7 @@ const SNAPSHOT = `
     'user', (SELECT to_jsonb(t) FROM users t WHERE id = $1),
     'posts', (SELECT jsonb_agg(to_jsonb(t) ORDER BY id) FROM posts t WHERE author_id = $1),
     'comments', (SELECT jsonb_agg(to_jsonb(t) ORDER BY id) FROM comments t WHERE author_id = $1),
-    'sessions', (SELECT jsonb_agg(jsonb_build_array(id, ended_at, refresh_hash) ORDER BY id) FROM sessions t WHERE user_id = $1 AND id = $2),
+    'sessions', (SELECT jsonb_agg(jsonb_build_array(id, ended_at, cookie_hash) ORDER BY id) FROM sessions t WHERE user_id = $1 AND id = $2),
     'identities', (SELECT jsonb_agg(to_jsonb(t) ORDER BY id) FROM identities t WHERE user_id = $1),
     'uploads', (SELECT jsonb_agg(to_jsonb(t) ORDER BY id) FROM uploads t WHERE user_id = $1),
     'follows', (SELECT jsonb_agg(to_jsonb(t) ORDER BY followee_id) FROM follows t WHERE follower_id = $1),
@@ -51,27 +75,38 @@ const REMOVE = [
 export class Cast {
   readonly #dataSource: DataSource;
   readonly #sessions: Sessions;
+  readonly #model: Model;
 
-  constructor(dataSource: DataSource, sessions: Sessions) {
+  constructor(dataSource: DataSource, sessions: Sessions, model: Model) {
     this.#dataSource = dataSource;
     this.#sessions = sessions;
+    this.#model = model;
   }
 
   /** Somebody with nothing of their own. */
   async member(moderator = false): Promise<Member> {
     const member = { id: uuidv7(), handle: HANDLE + randomBytes(6).toString('hex') };
     await this.#dataSource.transaction(async (manager) => {
-      await manager.query(makeUser(moderator), [member.id, member.handle]);
+      const user = { ...member, name: 'Throw-away', audience: 'signed-in', moderator };
+      await this.#insert(manager, 'users', user);
       await manager.query(MARK, [member.id]);
     });
     return member;
   }
 
-  /** An owner with one thing of each kind, who keeps `blocked` out. */
-  async owner(blocked: Member): Promise<Member & { things: Things }> {
+  /** Somebody whose post others comment on; they block nobody. */
+  async host(): Promise<Host> {
+    const host = { ...(await this.member()), post: uuidv7() };
+    const post = { id: host.post, author_id: host.id, body: 'A throw-away post of a host' };
+    await this.#dataSource.transaction((manager) => this.#insert(manager, 'posts', post));
+    return host;
+  }
+
+  /** An owner with one thing of each kind, who keeps `blocked` out and comments at `host`'s too. */
+  async owner(blocked: Member, host: Host): Promise<Member & { things: Things }> {
     const owner = await this.member();
     // In one transaction: there are hundreds of owners, and a commit each is enough.
-    const things = await this.#dataSource.transaction((manager) => makeThings(manager, owner, blocked));
+    const things = await this.#dataSource.transaction((manager) => this.#makeThings(manager, owner, blocked, host));
     return { ...owner, things };
   }
 
@@ -90,43 +125,62 @@ export class Cast {
   async remove(before: Date): Promise<void> {
     for (const sql of REMOVE) await this.#dataSource.query(sql, [before.toISOString()]);
   }
-}
 
-/** One thing of each kind, and a block that keeps somebody out. */
-async function makeThings(manager: EntityManager, owner: Member, blocked: Member): Promise<Things> {
-  const ids = Object.fromEntries(PARTS.map((part) => [part, uuidv7()])) as Record<keyof Things, string>;
-  const blob = uuidv4();
-  const on = uuidv7();
-  const run = (sql: string, parameters: unknown[]) => manager.query(sql, parameters);
-  await run(`INSERT INTO blocks (blocker_id, blocked_id) VALUES ($1, $2)`, [owner.id, blocked.id]);
-  for (const id of [ids.post, ids.removedPost, on])
-    await run(`INSERT INTO posts (id, author_id, body) VALUES ($1, $2, 'A throw-away post')`, [id, owner.id]);
-  for (const id of [ids.comment, ids.removedComment])
-    await run(`INSERT INTO comments (id, post_id, author_id, body) VALUES ($1, $2, $3, 'A throw-away comment')`, [
-      id,
-      on,
-      owner.id,
+  /** One thing of each kind, and a block that keeps somebody out. */
+  async #makeThings(manager: EntityManager, owner: Member, blocked: Member, host: Host): Promise<Things> {
+    const ids = Object.fromEntries(PARTS.map((part) => [part, uuidv7()])) as Record<keyof Things, string>;
+    const blob = randomUUID();
+    const on = uuidv7();
+    const run = (sql: string, parameters: unknown[]) => manager.query(sql, parameters);
+    await run(`INSERT INTO blocks (blocker_id, blocked_id) VALUES ($1, $2)`, [owner.id, blocked.id]);
+    for (const id of [ids.post, ids.removedPost, on])
+      await this.#insert(manager, 'posts', { id, author_id: owner.id, body: 'A throw-away post' });
+    for (const [id, post] of [
+      [ids.comment, on],
+      [ids.removedComment, on],
+      [ids.commentElsewhere, host.post],
+    ])
+      await this.#insert(manager, 'comments', { id, post_id: post, author_id: owner.id, body: 'A throw-away comment' });
+    await run(`UPDATE posts SET deleted_at = clock_timestamp(), removal = 'owner' WHERE id = $1`, [ids.removedPost]);
+    await run(`UPDATE comments SET deleted_at = clock_timestamp(), removal = 'owner' WHERE id = $1`, [
+      ids.removedComment,
     ]);
-  await run(`UPDATE posts SET deleted_at = clock_timestamp(), removal = 'owner' WHERE id = $1`, [ids.removedPost]);
-  await run(`UPDATE comments SET deleted_at = clock_timestamp(), removal = 'owner' WHERE id = $1`, [
-    ids.removedComment,
-  ]);
-  await run(
-    `INSERT INTO sessions (id, user_id, acting, expires_at) VALUES ($1, $2, true, clock_timestamp() + interval '1 hour')`,
-    [ids.session, owner.id],
-  );
-  await run(`INSERT INTO identities (id, issuer, subject, user_id) VALUES ($1, $2, $3, $4), ($5, $2, $6, $4)`, [
-    ids.identity,
-    THROW_AWAY_ISSUER,
-    ids.identity,
-    owner.id,
-    uuidv7(),
-    uuidv7(),
-  ]);
-  await run(
-    `INSERT INTO blobs (id, hash, width, height, widths, bytes, placeholder) VALUES ($1, $2, 1, 1, '{1}', 1, 'throw-away')`,
-    [blob, randomBytes(32)],
-  );
-  await run(`INSERT INTO uploads (id, user_id, blob_id) VALUES ($1, $2, $3)`, [ids.upload, owner.id, blob]);
-  return { ...ids, user: owner.id };
+    await run(
+      `INSERT INTO sessions (id, user_id, acting, expires_at) VALUES ($1, $2, true, clock_timestamp() + interval '1 hour')`,
+      [ids.session, owner.id],
+    );
+    await run(`INSERT INTO identities (id, issuer, subject, user_id) VALUES ($1, $2, $3, $4), ($5, $2, $6, $4)`, [
+      ids.identity,
+      THROW_AWAY_ISSUER,
+      ids.identity,
+      owner.id,
+      uuidv7(),
+      uuidv7(),
+    ]);
+    await run(
+      `INSERT INTO blobs (id, hash, width, height, widths, bytes, placeholder) VALUES ($1, $2, 1, 1, '{1}', 1, 'throw-away')`,
+      [blob, randomBytes(32)],
+    );
+    await run(`INSERT INTO uploads (id, user_id, blob_id) VALUES ($1, $2, $3)`, [ids.upload, owner.id, blob]);
+    return { ...ids, user: owner.id, hostPost: host.post };
+  }
+
+  /** Makes a row, with made-up values for the fields of the developer's own that it cannot do without. */
+  async #insert(manager: EntityManager, table: ModelTableName, row: Record<string, unknown>): Promise<void> {
+    const needed = fieldsOf(this.#model, table).filter(mustBeGiven);
+    const making = { chance: new Chance(randomInt(LARGEST_SERIAL)), serial: randomInt(LARGEST_SERIAL) };
+    const made = needed.map((field) => {
+      try {
+        return makeValue(field, making);
+      } catch (error) {
+        throw error instanceof CannotMake ? new Problem('invalid', error.message) : error;
+      }
+    });
+    const columns = [...Object.keys(row), ...needed.map(({ name }) => quoted(columnOf(name)))];
+    const types = [...Object.keys(row).map(() => ''), ...needed.map(({ kind }) => `::${columnType(kind)}`)];
+    await manager.query(
+      `INSERT INTO ${table} (${columns.join(', ')}) VALUES (${types.map((type, i) => `$${i + 1}${type}`).join(', ')})`,
+      [...Object.values(row), ...made],
+    );
+  }
 }

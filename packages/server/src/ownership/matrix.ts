@@ -16,6 +16,11 @@ export interface Trial {
   readonly findsAnybody?: boolean;
   /** Not tried by those whom it lets in, for it would change the service itself; why. */
   readonly spares?: string;
+  /**
+   * The call on a thing of the owner's inside a thing of somebody else's, where the path names only the latter; whom it is out of
+   * sight for is refused as a value that is not right.
+   */
+  readonly inside?: { readonly post: (things: Things) => string; readonly body: (things: Things) => unknown };
   /** Of two edits of the same version at once, one has to win. */
   readonly raced?: boolean;
 }
@@ -59,7 +64,14 @@ export const MATRIX: Readonly<Record<string, Trial>> = {
   finishLink: { rule: 'signed-in', body: nothing },
   uploadPicture: { rule: 'signed-in', body: nothing },
   createPost: { rule: 'signed-in', body: text },
-  createComment: { rule: 'signed-in', body: text },
+  createComment: {
+    rule: 'signed-in',
+    body: text,
+    inside: {
+      post: ({ hostPost }) => hostPost,
+      body: ({ commentElsewhere }) => ({ ...text(), parentId: commentElsewhere }),
+    },
+  },
   listRemoved: read('signed-in'),
   reactToPost: { rule: 'signed-in', body: () => ({ kind: 'like' }) },
   takeBackPostReaction: read('signed-in'),

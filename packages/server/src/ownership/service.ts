@@ -1,3 +1,4 @@
+import type { Model } from '@gather-lane/core';
 import pLimit from 'p-limit';
 import type { DataSource } from 'typeorm';
 import { Problem } from '../http/problem.js';
@@ -11,6 +12,8 @@ import { tryRoute, type Call, type Operation, type TriedRoute } from './try-rout
 /** Throw-away users of so long ago are of a check that was interrupted. */
 const LEFT_OVER_MS = 600_000;
 const ROUTES_AT_ONCE = 4;
+/** A route that does not answer for so long is taken for one that never will. */
+const ANSWERED_WITHIN_MS = 60_000;
 /** Held by the one check that is under way. */
 const CHECKING = `hashtext('gather-lane ownership check')`;
 
@@ -33,9 +36,13 @@ export class OwnershipCheck {
   #last: OwnershipResult | null = null;
 
   /** @param pass what the calls carry so that no limit counts them */
-  constructor(dataSource: DataSource, sessions: Sessions, key: OperatorKey, pass: string) {
+  constructor(
+    dataSource: DataSource,
+    { sessions, key, model }: { readonly sessions: Sessions; readonly key: OperatorKey; readonly model: Model },
+    pass: string,
+  ) {
     this.#dataSource = dataSource;
-    this.#cast = new Cast(dataSource, sessions);
+    this.#cast = new Cast(dataSource, sessions, model);
     this.#key = key;
     this.#pass = pass;
   }
@@ -102,6 +109,7 @@ export class OwnershipCheck {
           ...headers,
         },
         ...(body !== undefined && { body: JSON.stringify(body) }),
+        signal: AbortSignal.timeout(ANSWERED_WITHIN_MS),
       });
       const isProblem = reply.headers.get('content-type')?.startsWith('application/problem+json') ?? false;
       const problem = isProblem ? ((await reply.json()) as { type: string }).type.split('/').at(-1)! : null;

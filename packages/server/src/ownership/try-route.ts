@@ -1,5 +1,5 @@
 import { expected, faultOf, ownedKind, ROLES, type Expectation, type Role } from '@gather-lane/core';
-import type { Cast, Member, Things } from './cast.js';
+import type { Cast, Host, Member, Things } from './cast.js';
 import type { Trial } from './matrix.js';
 
 /** A route of the API document. */
@@ -38,7 +38,10 @@ export type Call = (
 ) => Promise<{ status: number; problem: string | null }>;
 
 /** Who tries, beside the owner, who is new each time. */
-export type Others = Readonly<Record<'another' | 'blocked' | 'moderator', Member>>;
+export type Others = Readonly<Record<'another' | 'blocked' | 'moderator', Member>> & { readonly host: Host };
+
+/** A route is tried on things of the owner's own, and where it can be on those that stand inside somebody else's. */
+type Where = 'own' | 'elsewhere';
 
 /** At once, and how often over: enough that a write without its condition shows. */
 const RACERS = 6;
@@ -66,13 +69,35 @@ export async function tryRoute(
 ): Promise<TriedRoute> {
   if (!trial) return { ...operation, cells: [], faults: ['has no place in the ownership matrix, so nobody tried it'] };
   // Of its own, for some routes end every session of who calls them.
-  const others = { another: await cast.member(), blocked: await cast.member(), moderator: await cast.member(true) };
+  const others = {
+    another: await cast.member(),
+    blocked: await cast.member(),
+    moderator: await cast.member(true),
+    host: await cast.host(),
+  };
   const faults =
     operation.rule === trial.rule ? [] : [`declares "${operation.rule}", and the matrix has "${trial.rule}"`];
   const cells: Cell[] = [];
-  for (const role of ROLES) cells.push(await tryAs(role, operation, trial, cast, others, call));
+  for (const role of ROLES) cells.push(await tryEverywhere(role, operation, trial, cast, others, call));
   if (trial.raced) faults.push(...(await race(operation, trial, cast, others, call)));
   return { ...operation, cells, faults };
+}
+
+/** What a role meets: on the owner's own things, or on those inside somebody else's where that is worse. */
+async function tryEverywhere(
+  role: Role,
+  operation: Operation,
+  trial: Trial,
+  cast: Cast,
+  others: Others,
+  call: Call,
+): Promise<Cell> {
+  const own = await tryAs(role, operation, trial, cast, others, call, 'own');
+  const names = namesOf(operation.path);
+  const isElsewhere = trial.inside || (names === 'comment' && !ownedKind(trial.rule)?.startsWith('removed'));
+  if (own.fault || own.status === null || !isElsewhere) return own;
+  const elsewhere = await tryAs(role, operation, trial, cast, others, call, 'elsewhere');
+  return elsewhere.fault ? { ...elsewhere, says: `on a post of somebody else’s: ${elsewhere.says}` } : own;
 }
 
 async function tryAs(
@@ -82,8 +107,11 @@ async function tryAs(
   cast: Cast,
   others: Others,
   call: Call,
+  where: Where,
 ): Promise<Cell> {
-  const wanted = expected(trial.rule, role, trial.findsAnybody ? null : namesOf(operation.path));
+  const inside = where === 'elsewhere' ? trial.inside : undefined;
+  const names = inside ? 'comment' : trial.findsAnybody ? null : namesOf(operation.path);
+  const wanted = expected(trial.rule, role, names);
   if (trial.spares && wanted === 'let-in')
     return {
       role,
@@ -94,31 +122,38 @@ async function tryAs(
       says: `not tried: ${trial.spares}`,
       fault: false,
     };
-  const owner = await cast.owner(others.blocked);
-  const member = role === 'owner' ? owner : role in others ? others[role as keyof Others] : null;
+  const owner = await cast.owner(others.blocked, others.host);
+  const member = role === 'owner' ? owner : role in others ? others[role as 'another' | 'blocked' | 'moderator'] : null;
   const as = { role, token: member && (await cast.tokenOf(member)) };
-  const request = requestOf(operation, trial, owner.things);
+  const request = requestOf(operation, trial, owner.things, where);
   const before = await cast.snapshot(owner);
   let happened = await call(as, request);
   let kept = (await cast.snapshot(owner)) === before;
   let how = '';
   // Who is refused tries again, saying in every place that they are the owner.
   if (wanted !== 'let-in' && kept && happened.status >= 400 && operation.method !== 'GET') {
-    const pretending = await call(as, pretend(request, owner.things.user));
-    kept = (await cast.snapshot(owner)) === before;
-    if (!kept || pretending.status < 400) [happened, how] = [pretending, ' (it believes an id that the caller sends)'];
+    for (const pretended of pretend(request, owner.things.user)) {
+      const reply = await call(as, pretended);
+      kept = (await cast.snapshot(owner)) === before;
+      if (kept && reply.status >= 400) continue;
+      [happened, how] = [reply, ' (it believes an id that the caller sends)'];
+      break;
+    }
   }
   const changes = operation.method !== 'GET';
-  const fault = faultOf({ expected: wanted, role, changes, fine: trial.fine ?? [] }, { ...happened, kept });
+  // What is out of sight for them is named in the body: no such value.
+  const hidden = inside && wanted === 'not-found' && happened.problem === 'invalid';
+  const problem = hidden ? 'not-found' : happened.problem;
+  const fault = faultOf({ expected: wanted, role, changes, fine: trial.fine ?? [] }, { ...happened, problem, kept });
   return { role, expected: wanted, ...happened, kept, says: fault && fault + how, fault: fault !== null };
 }
 
 /** Of several edits of the same version at once, exactly one may be done: the write itself repeats the condition. */
 async function race(operation: Operation, trial: Trial, cast: Cast, others: Others, call: Call): Promise<string[]> {
   for (let round = 0; round < RACES; round++) {
-    const owner = await cast.owner(others.blocked);
+    const owner = await cast.owner(others.blocked, others.host);
     const as = { role: 'owner' as const, token: await cast.tokenOf(owner) };
-    const request = { ...requestOf(operation, trial, owner.things), headers: { 'if-match': '"1"' } };
+    const request = { ...requestOf(operation, trial, owner.things, 'own'), headers: { 'if-match': '"1"' } };
     const replies = await Promise.all(Array.from({ length: RACERS }, () => call(as, request)));
     const done = replies.filter(({ status }) => status < 400).length;
     if (done !== 1)
@@ -135,7 +170,11 @@ function namesOf(path: string): 'post' | 'comment' | 'user' | null {
   return (['post', 'comment', 'user'] as const).find((name) => names.includes(name)) ?? null;
 }
 
-function requestOf({ method, path, rule }: Operation, trial: Trial, things: Things) {
+function requestOf({ method, path, rule }: Operation, trial: Trial, owned: Things, where: Where) {
+  const { inside } = trial;
+  const elsewhere = { ...owned, comment: owned.commentElsewhere, ...(inside && { post: inside.post(owned) }) };
+  const things = where === 'own' ? owned : elsewhere;
+  const body = where === 'elsewhere' && inside ? inside.body(owned) : trial.body?.(things);
   const removed = (ownedKind(trial.rule) ?? rule).startsWith('removed');
   const filled = path.replace(/\{(\w+)\}/g, (_, name: string) => {
     const thing = name === 'id' ? /fields\/(\w+?)s\//.exec(path)![1]! : name;
@@ -143,18 +182,19 @@ function requestOf({ method, path, rule }: Operation, trial: Trial, things: Thin
     if (!find) throw new Error(`${path} names a ${thing}, which the ownership check does not know`);
     return find(things, removed);
   });
-  return { method, path: trial.query ? `${filled}?${trial.query}` : filled, body: trial.body?.(things) };
+  return { method, path: trial.query ? `${filled}?${trial.query}` : filled, body };
 }
 
-/** The same call, saying wherever one could that it is the owner who calls. */
+/**
+ * The same call, saying wherever one could that it is the owner who calls: the query in a call of its own, since a route that
+ * does not know a parameter looks no further.
+ */
 function pretend(request: ReturnType<typeof requestOf>, owner: string) {
   const claims = { userId: owner, authorId: owner, ownerId: owner, user: owner, caller: owner };
   const query = new URLSearchParams(claims).toString();
   const given = typeof request.body === 'object' && request.body !== null ? request.body : {};
-  return {
-    ...request,
-    path: `${request.path}${request.path.includes('?') ? '&' : '?'}${query}`,
-    body: { ...given, ...claims },
-    headers: { 'x-user-id': owner, 'x-forwarded-user': owner },
-  };
+  return [
+    { ...request, body: { ...given, ...claims }, headers: { 'x-user-id': owner, 'x-forwarded-user': owner } },
+    { ...request, path: `${request.path}${request.path.includes('?') ? '&' : '?'}${query}` },
+  ];
 }

@@ -1,13 +1,19 @@
 import { accessSync, constants, existsSync } from 'node:fs';
 import { createServer } from 'node:net';
+import type { DataSource } from 'typeorm';
 import { dirname, isAbsolute, resolve } from 'node:path';
 import type { Config } from '../config/schema.js';
-import { ownServer } from '../database/address.js';
+import { ownServer, sayAddress, type DatabaseAddress } from '../database/address.js';
 import { clusterAccount, firstClosedFolder } from '../database/cluster/account.js';
 import { binariesFor, installedVersions } from '../database/cluster/binaries.js';
+import { findCluster } from '../database/cluster/cluster.js';
 import { createDataSource } from '../database/data-source.js';
 import { probeDatabase } from '../database/diagnose.js';
-import { migrationState } from '../database/migrate.js';
+import { migrationState, pendingMigrations } from '../database/migrate.js';
+import { changesBetween } from '@gather-lane/core';
+import { presentFields } from '../model/migration/catalogue.js';
+import { modelState } from '../model/migration/plan.js';
+import { runningService } from '../service/running.js';
 import { holderOf } from '../http/port-holder.js';
 
 /** One thing that was looked at. `mend` says what to do, and is empty where nothing is wrong. */
@@ -31,16 +37,24 @@ export async function checkSetup(
 ): Promise<SetupFinding[]> {
   const data = isAbsolute(config.data) ? config.data : resolve(folder, config.data);
   const own = ownServer(config.database.url, environment);
+  const running = runningService(data);
+  const inUse = running?.database ?? (running ? await findCluster(data) : own);
   const checks: [string, () => Check | Promise<Check>][] = [
     ['Node', checkNode],
     ['Data folder', () => checkData(data)],
     ...(own
-      ? ([['Database', () => checkOwnServer(own, config)]] as [string, () => Promise<Check>][])
+      ? ([['Database', () => checkOwnServer(own)]] as [string, () => Promise<Check>][])
       : ([
           ['PostgreSQL', () => checkPrograms(data)],
           ['Cluster account', () => checkAccount(data)],
         ] as [string, () => Check][])),
-    ['Port', () => checkPort(config)],
+    ...(inUse
+      ? ([
+          ['Migrations', () => withConnection(inUse, (dataSource) => checkMigrations(dataSource, config))],
+          ['Model', () => withConnection(inUse, (dataSource) => checkModel(dataSource, config))],
+        ] as [string, () => Promise<Check>][])
+      : []),
+    ['Port', () => checkPort(config, running?.address ?? null)],
   ];
   const findings: SetupFinding[] = [];
   for (const [what, check] of checks) {
@@ -55,9 +69,9 @@ export async function checkSetup(
 
 function checkNode(): Check {
   const [major, minor] = process.versions.node.split('.').map(Number) as [number, number];
-  return major > 20 || (major === 20 && minor >= 12)
+  return major > 20 || (major === 20 && minor >= 19)
     ? good(process.versions.node)
-    : bad(process.versions.node, 'Install Node 20.12 or later.');
+    : bad(process.versions.node, 'Install Node 20.19 or later.');
 }
 
 function checkData(data: string): Check {
@@ -93,25 +107,44 @@ function checkAccount(data: string): Check {
     : good('postgres runs the cluster, and reaches the data folder');
 }
 
-async function checkOwnServer(own: NonNullable<ReturnType<typeof ownServer>>, config: Config): Promise<Check> {
-  const version = await probeDatabase(own).catch((error: Error) => error);
-  const where = `${own.host}:${own.port}/${own.database}`;
-  if (version instanceof Error) return bad(where, version.message);
-  const dataSource = createDataSource(own, 2);
+async function checkOwnServer(own: DatabaseAddress): Promise<Check> {
+  return good(`${sayAddress(own)}, PostgreSQL ${await probeDatabase(own)}`);
+}
+
+async function withConnection<T>(address: DatabaseAddress, look: (dataSource: DataSource) => Promise<T>): Promise<T> {
+  await probeDatabase(address);
+  const dataSource = createDataSource(address, { poolSize: 2 });
   await dataSource.initialize();
   try {
-    const state = await migrationState(dataSource);
-    if (state === 'newer')
-      return bad(where, 'The database was migrated by a newer version of Gather Lane: run that version.');
-    if (state !== 'current' && !config.database.migrate)
-      return note(`${where}, PostgreSQL ${version}, migrations are pending`, 'Start once with --migrate.');
-    return good(`${where}, PostgreSQL ${version}`);
+    return await look(dataSource);
   } finally {
     await dataSource.destroy();
   }
 }
 
-async function checkPort({ server }: Config): Promise<Check> {
+async function checkMigrations(dataSource: DataSource, config: Config): Promise<Check> {
+  const state = await migrationState(dataSource);
+  if (state === 'newer')
+    return bad('of a newer version', 'The database was migrated by a newer version of Gather Lane: run that version.');
+  const pending = await pendingMigrations(dataSource);
+  if (pending.length === 0) return good('all are there');
+  const found = state === 'empty' ? 'none is there yet' : `missing: ${pending.join(', ')}`;
+  return config.database.migrate
+    ? note(found, 'The next start runs them.')
+    : bad(found, 'gather-lane start --migrate (or set database.migrate).');
+}
+
+async function checkModel(dataSource: DataSource, config: Config): Promise<Check> {
+  if ((await migrationState(dataSource)) !== 'current') return note('waits for the migrations', '');
+  const state = await modelState(dataSource, config.model);
+  if (state === 'current') return good('the tables are what the model file says');
+  const changes = changesBetween(await presentFields(dataSource), config.model).map(({ sentence }) => sentence);
+  const mend = 'gather-lane model migrate (look first with gather-lane model changes).';
+  return state === 'behind' ? bad(changes.join(' '), mend) : note(changes.join(' '), mend);
+}
+
+async function checkPort({ server }: Config, running: string | null): Promise<Check> {
+  if (running !== null) return good(`the service listens on ${running}`);
   const free = await new Promise<string | null>((done) => {
     const probe = createServer().once('error', (error: Error & { code?: string }) => done(error.code ?? error.message));
     probe.listen(server.port, server.host, () => probe.close(() => done(null)));
