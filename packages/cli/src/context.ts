@@ -14,8 +14,16 @@ export interface CommonOptions {
 }
 
 /** The address of the service that a command talks to. */
-export const addressOf = (options: CommonOptions): string =>
-  (options.address ?? process.env.GATHER_LANE_ADDRESS ?? DEFAULT_ADDRESS).replace(/\/+$/, '');
+export function addressOf(options: CommonOptions): string {
+  const given = options.address ?? process.env.GATHER_LANE_ADDRESS ?? DEFAULT_ADDRESS;
+  const whole = /^[a-z][a-z0-9+.-]*:\/\//i.test(given) ? given : `http://${given}`;
+  if (!/^https?:/i.test(whole) || !URL.canParse(whole))
+    throw new Failure(
+      `"${given}" is no address of a service: write it as ${DEFAULT_ADDRESS} (${options.address === undefined ? 'GATHER_LANE_ADDRESS' : '--address'}).`,
+      2,
+    );
+  return whole.replace(/\/+$/, '');
+}
 
 /** A client that sends the kept session, and renews it once when it has expired. */
 export function connect(options: CommonOptions): { client: Client; address: string } {

@@ -10,7 +10,8 @@ export async function withDatabase<T>(
   options: SettingOptions,
   work: (database: OpenDatabase) => Promise<T>,
 ): Promise<T> {
-  const { DatabaseFault, openDatabase, RealAccounts, FillRefused, TransferRefused } = await server();
+  const { DatabaseFault, explainMissingRight, openDatabase, RealAccounts, FillRefused, TransferRefused } =
+    await server();
   const { config, environment } = await settings(options);
   const refusals = [DatabaseFault, RealAccounts, FillRefused, TransferRefused];
   let database: OpenDatabase | undefined;
@@ -30,7 +31,8 @@ export async function withDatabase<T>(
     // The connection breaks as the database goes: the interrupt ends the process.
     if (interrupted) await new Promise(() => undefined);
     if (refusals.some((kind) => error instanceof kind)) throw new Failure((error as Error).message);
-    throw error;
+    const right = explainMissingRight(error);
+    throw right ? new Failure(right.message) : error;
   } finally {
     for (const signal of SIGNALS) process.off(signal, interrupt);
     await database?.close();

@@ -1,4 +1,4 @@
-import { ServiceProblem, ServiceUnreachable } from '@gather-lane/client';
+import { ServiceProblem, ServiceTooSlow, ServiceUnreachable } from '@gather-lane/client';
 import { Command, CommanderError } from 'commander';
 import colors from 'picocolors';
 import { accountCommands } from './commands/account.js';
@@ -28,8 +28,7 @@ function program(): Command {
     .option('--address <url>', 'where the service is (http://127.0.0.1:7461, or GATHER_LANE_ADDRESS)')
     .option('--json', 'print JSON for other programs')
     .exitOverride()
-    .showHelpAfterError('(see gather-lane --help)')
-    .configureOutput({ outputError: (text, write) => write(colors.red(text)) });
+    .configureOutput({ outputError: (text, write) => void (asJson() || write(colors.red(text))) });
   serviceCommands(command);
   accountCommands(command);
   modelCommand(command);
@@ -43,21 +42,25 @@ function program(): Command {
   moderationCommands(command);
   weightingCommands(command);
   routesCommand(command);
-  for (const sub of command.commands) everyCommand(sub);
+  everyCommand(command, []);
   return command;
 }
 
-// Global options are understood after the command too, where people write them.
-function everyCommand(command: Command): void {
-  command
-    .exitOverride()
-    .option('--json', 'print JSON for other programs')
-    .option('--address <url>', 'where the service is');
-  command.commands.forEach(everyCommand);
+// Global options are understood after the command too, where people write them; a mistake points to the command's own help.
+function everyCommand(command: Command, above: readonly string[]): void {
+  const path = [...above, command.name()];
+  command.exitOverride();
+  if (!asJson()) command.showHelpAfterError(`(see ${path.join(' ')} --help)`);
+  if (above.length > 0)
+    command.option('--json', 'print JSON for other programs').option('--address <url>', 'where the service is');
+  for (const sub of command.commands) everyCommand(sub, path);
 }
+
+const asJson = (): boolean => process.argv.includes('--json');
 
 function explain(error: unknown): { text: string; code: number } {
   if (error instanceof Failure) return { text: error.message, code: error.exitCode };
+  if (error instanceof ServiceTooSlow) return { text: error.message, code: REFUSED };
   if (error instanceof ServiceUnreachable)
     return {
       text: `${error.message}\nStart the service with \`gather-lane start\` (or \`npm run demo\`), or name another with --address.`,
@@ -75,7 +78,13 @@ function explainProblem({ problem, status, code }: ServiceProblem): string {
       : status >= 400 && problem.type.startsWith('http')
         ? [colors.dim(`More: ${problem.type}`)]
         : [];
-  return [`${problem.title}: ${problem.detail}`, ...(errors.length > 1 ? errors : []), ...hint].join('\n');
+  const said = problem.detail.startsWith(problem.title) ? problem.detail : `${problem.title}: ${problem.detail}`;
+  return [said, ...(errors.length > 1 ? errors : []), ...hint].join('\n');
+}
+
+/** A failure for other programs: what is said, the exit code, and the problem (RFC 9457) that the service answered. */
+function tellAsJson(detail: string, exitCode: number, problem?: object): void {
+  process.stderr.write(`${JSON.stringify({ error: { detail, exitCode, ...(problem && { problem }) } }, null, 2)}\n`);
 }
 
 try {
@@ -84,9 +93,11 @@ try {
   if (error instanceof CommanderError) {
     // Commander has printed what was wrong; help and version are no errors.
     process.exitCode = error.exitCode === 0 ? DONE : WRONG_USAGE;
+    if (asJson() && process.exitCode !== DONE) tellAsJson(error.message.replace(/^error: /, ''), WRONG_USAGE);
   } else {
     const { text, code } = explain(error);
-    process.stderr.write(`${colors.red(text)}\n`);
+    if (asJson()) tellAsJson(text, code, error instanceof ServiceProblem ? error.problem : undefined);
+    else process.stderr.write(`${colors.red(text)}\n`);
     process.exitCode = code;
   }
 }

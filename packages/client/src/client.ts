@@ -14,7 +14,15 @@ export interface ClientOptions {
   /** Asked once when a call was refused for want of a good credential: true when it should be made once more. */
   readonly renew?: (refusal: Response) => Promise<boolean>;
   readonly fetch?: typeof globalThis.fetch;
+  /**
+   * How long a reply may take, in milliseconds; 0 for ever. Unless said 30 seconds, and ten minutes for uploads and
+   * the operator's calls, some of which look at everything.
+   */
+  readonly timeoutMs?: number;
 }
+
+const TIMEOUT_MS = 30_000;
+const LONG_TIMEOUT_MS = 600_000;
 
 /** A call that the service refused, with its RFC 9457 problem. */
 export class ServiceProblem extends Error {
@@ -33,9 +41,9 @@ export class ServiceProblem extends Error {
   }
 }
 
-/** The service did not answer at all. */
+/** The service did not answer at all, or not in time. */
 export class ServiceUnreachable extends Error {
-  override readonly name = 'ServiceUnreachable';
+  override readonly name: string = 'ServiceUnreachable';
 
   constructor(
     readonly address: string,
@@ -45,15 +53,28 @@ export class ServiceUnreachable extends Error {
   }
 }
 
+/** The service took a call and did not answer in time: whether it did what it was asked is not known. */
+export class ServiceTooSlow extends ServiceUnreachable {
+  override readonly name = 'ServiceTooSlow';
+
+  constructor(address: string, timeoutMs: number, options?: ErrorOptions) {
+    super(address, options);
+    this.message = `${address} has not answered within ${timeoutMs / 1000} s. Whether it did what it was asked is not known: look before you try again.`;
+  }
+}
+
 /** Makes a client. It throws ServiceUnreachable when nothing answers; other failures are in the reply. */
 export function createClient(options: ClientOptions): Client {
   const { address, token, renew, fetch = globalThis.fetch } = options;
   const send = async (request: Request): Promise<Response> => {
     const credential = await token?.();
     if (credential) request.headers.set('authorization', `Bearer ${credential}`);
+    const timeoutMs = options.timeoutMs ?? (MAY_TAKE_LONG.test(request.url) ? LONG_TIMEOUT_MS : TIMEOUT_MS);
     try {
-      return await fetch(request);
+      return await fetch(timeoutMs > 0 ? new Request(request, { signal: limited(request, timeoutMs) }) : request);
     } catch (error) {
+      if ((error as Error).name === 'TimeoutError') throw new ServiceTooSlow(address, timeoutMs, { cause: error });
+      if (request.signal.aborted) throw error;
       throw new ServiceUnreachable(address, { cause: error });
     }
   };
@@ -67,6 +88,11 @@ export function createClient(options: ClientOptions): Client {
     },
   });
 }
+
+const MAY_TAKE_LONG = /\/v1\/(?:operator\/|media$)/;
+
+const limited = (request: Request, timeoutMs: number): AbortSignal =>
+  AbortSignal.any([request.signal, AbortSignal.timeout(timeoutMs)]);
 
 /**
  * The data of a reply.

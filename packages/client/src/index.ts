@@ -1,3 +1,22 @@
-export { createClient, ServiceProblem, ServiceUnreachable, unwrap, type Client, type ClientOptions } from './client.js';
+export {
+  createClient,
+  ServiceProblem,
+  ServiceTooSlow,
+  ServiceUnreachable,
+  unwrap,
+  type Client,
+  type ClientOptions,
+} from './client.js';
 export type { components, operations, paths } from './generated/api.js';
 export type * from './shapes.js';
+
+/**
+ * The developer's own fields by table. The declaration that `gather-lane model --types` writes fills it in; without one, their
+ * values are unknown.
+ */
+// eslint-disable-next-line @typescript-eslint/no-empty-object-type -- a declaration elsewhere fills it in
+export interface OwnFields {}
+
+/** The own fields of one table, as replies carry them. */
+export type OwnFieldsOf<Table extends string> =
+  OwnFields extends Record<Table, infer Fields> ? Fields : Record<string, unknown>;

@@ -9,6 +9,7 @@ import { server, settings, withSettings, type SettingOptions } from '../settings
 interface CheckOptions extends SettingOptions {
   repair?: boolean;
   all?: boolean;
+  sql?: boolean;
 }
 
 /** Adds `check data` below `check`. */
@@ -16,6 +17,7 @@ export function checkDataCommand(check: Command): void {
   withSettings(check.command('data').description('Recount every tally, and look for what should not be in the data'))
     .option('--repair', 'mend counts and standings, in batches, while the service runs')
     .option('--all', 'list the checks that found nothing too')
+    .option('--sql', 'show the query of each check that found something')
     .action(async (_: unknown, command: Command) => run(command.optsWithGlobals()));
 }
 
@@ -52,25 +54,25 @@ async function run(options: CheckOptions): Promise<void> {
       [{ head: 'CHECK' }, { head: 'FOUND', align: 'right' }, { head: 'WHAT IT MEANS', width: 'rest' }],
       shown.map((finding) => [finding.name, state(finding), finding.means]),
     );
-  for (const finding of wrong) explain(finding);
+  for (const finding of wrong) explain(finding, options.sql ?? false);
   print();
   if (wrong.length === 0) print(`${plural(findings.length, 'check')}, nothing wrong.`);
   else if (left.length === 0) print(`Everything that was found is mended. Run it again to see.`);
   else
     print(
-      `${plural(left.length, 'check')} of ${findings.length} found something.${left.some((finding) => finding.repairable) ? ' --repair mends counts and standings.' : ''}`,
+      `${plural(left.length, 'check')} of ${findings.length} found something.${left.some((finding) => finding.repairable) ? ' --repair mends what can be mended.' : ''}${options.sql ? '' : ' --sql shows how it was looked for.'}`,
     );
 }
 
 const state = ({ count, repaired }: Finding): string =>
   count === 0 ? colors.green('0') : repaired === null ? colors.red(String(count)) : colors.yellow(`${count}, mended`);
 
-function explain({ name, examples, query }: Finding): void {
+function explain({ name, examples, query }: Finding, sql: boolean): void {
   print();
   print(colors.bold(name));
   printTable(
     [{ head: 'ID' }, { head: 'FOUND' }, { head: 'SHOULD BE' }],
     examples.map(({ id, found, should }) => [id, found, should]),
   );
-  print(colors.dim(query));
+  if (sql) print(`\n${colors.dim(query)}`);
 }

@@ -1,5 +1,5 @@
 import { readFileSync } from 'node:fs';
-import type { Answers, Field, MigrationResult, Plan, PlannedChange } from '@gather-lane/server';
+import type { Answers, BackResult, Config, MigrationResult, Plan, PlannedChange } from '@gather-lane/server';
 import type { Command } from 'commander';
 import colors from 'picocolors';
 import { askAnswers } from '../ask-answers.js';
@@ -57,20 +57,26 @@ async function answersOf({ answers }: ChangesOptions): Promise<Answers> {
 
 async function changes(options: ChangesOptions): Promise<void> {
   const answers = await answersOf(options);
-  const { mergeAnswers, planMigration, planAsJson, rememberedAnswers } = await server();
+  const { previewMigration } = await server();
   const { config } = await settings(options);
-  await withDatabase(options, async ({ dataSource }) => {
-    const all = mergeAnswers(await rememberedAnswers(dataSource), { answers, drop: [] });
-    const plan = await planMigration(dataSource, config.model, all);
-    if (options.json) return printJson(planAsJson(plan));
-    await printPlan(plan);
-  });
+  await withDatabase(options, async ({ dataSource }) =>
+    showPlan(options, config, await previewMigration(dataSource, config.model, { answers, drop: [] })),
+  );
+}
+
+async function showPlan(options: ChangesOptions, config: Config, plan: Plan): Promise<void> {
+  const { planAsJson, signInWarnings } = await server();
+  const warnings = signInWarnings(config.model, config.signIn);
+  if (options.json) return printJson({ ...planAsJson(plan), warnings });
+  await printPlan(plan);
+  if (warnings.length > 0) print();
+  for (const warning of warnings) say(`${colors.yellow('!')} ${warning}`, 0);
 }
 
 async function printPlan(plan: Plan): Promise<void> {
   if (plan.changes.length === 0 && plan.leftovers.length === 0)
     return print('The tables are what the model file says: nothing to do.');
-  const { stepAsSql } = await server();
+  const { PLACEHOLDER, stepAsSql } = await server();
   for (const planned of plan.changes) printChange(planned, stepAsSql);
   for (const step of plan.leftovers) print(`${colors.bold(step.field)}  ${step.does}`);
   const open = plan.changes.filter((planned) => planned.open.length > 0);
@@ -92,11 +98,15 @@ async function printPlan(plan: Plan): Promise<void> {
   const byField = new Map<string, string[]>();
   for (const { change, hazard } of asked) {
     const path = `${change.table}.${change.name}`;
-    byField.set(path, [...(byField.get(path) ?? []), `  ${hazard.kind}: ${hazard.ways[0]!.answer}`]);
+    byField.set(path, [...(byField.get(path) ?? []), `  ${hazard.kind}: ${asYaml(hazard.ways[0]!, PLACEHOLDER)}`]);
   }
   print();
   for (const [path, lines] of byField) print(colors.cyan([`${path}:`, ...lines].join('\n')));
 }
+
+/** A way out as a file of answers has it: what is still to be chosen is left empty, so that it is not taken for a value. */
+const asYaml = ({ answer, does }: PlannedChange['hazards'][number]['ways'][number], placeholder: string): string =>
+  answer.includes(placeholder) ? `${answer.replace(` ${placeholder} `, ' ')}  # ${does}` : answer;
 
 function printChange(
   { change, hazards, steps, waitsFor }: PlannedChange,
@@ -126,14 +136,17 @@ function say(text: string, indent: number): void {
 }
 
 async function migrate(options: MigrateOptions): Promise<void> {
-  const { MigrationRefused, migrateBack, migrateModel, planMigration, planAsJson } = await server();
+  const { MigrationRefused, migrateBack, migrateModel, previewMigration } = await server();
   const { config } = await settings(options);
   const drop = options.drop ?? [];
   let answers = await answersOf(options);
   await withDatabase(options, async ({ dataSource }) => {
     if (options.dryRun) {
-      const plan = await planMigration(dataSource, config.model, answers);
-      return options.json ? printJson(planAsJson(plan)) : printPlan(plan);
+      const to = options.back ? 'back' : config.model;
+      const plan = await previewMigration(dataSource, to, { answers, drop }).catch((error: unknown) => {
+        throw error instanceof MigrationRefused ? new Failure(error.message) : error;
+      });
+      return showPlan(options, config, plan);
     }
     const run = async (): Promise<void> => {
       const told = {
@@ -143,9 +156,13 @@ async function migrate(options: MigrateOptions): Promise<void> {
         waiting: (text: string) => remark(colors.dim(`    ${text}`)),
       };
       if (!options.back) return report(options, await migrateModel(dataSource, config.model, told));
-      const { model, ...result } = await migrateBack(dataSource, told);
-      report(options, result);
-      if (!options.json) tellModelFile(config.model, model);
+      const back = await migrateBack(dataSource, told);
+      const asked = await previewMigration(dataSource, config.model, { answers: {}, drop: [] });
+      if (options.json) report(options, { ...back, asked: asked.changes.map(({ change }) => change.sentence) });
+      else {
+        report(options, back);
+        tellAfterBack(back, asked);
+      }
     };
     try {
       await run();
@@ -164,7 +181,7 @@ async function migrate(options: MigrateOptions): Promise<void> {
 const tellStep = ({ field, does }: { field: string; does: string }, { n, total }: { n: number; total: number }): void =>
   remark(colors.dim(`  ${String(n).padStart(String(total).length)} of ${total}  ${field}: ${does}`));
 
-function report(options: MigrateOptions, result: MigrationResult): void {
+function report(options: MigrateOptions, result: MigrationResult & { asked?: string[] }): void {
   if (result.waiting.length > 0) process.exitCode = 1;
   if (options.json) return printJson(result);
   if (result.id === null) return print('The tables are what the model file says: nothing to do.');
@@ -180,12 +197,10 @@ function report(options: MigrateOptions, result: MigrationResult): void {
     );
 }
 
-/** After going back, the model file says more, or other things, than the tables. */
-function tellModelFile(file: readonly Field[], model: readonly Field[]): void {
-  const paths = (fields: readonly Field[]) => fields.map(({ table, name }) => `${table}.${name}`);
-  const gone = paths(file).filter((path) => !paths(model).includes(path));
-  const missing = paths(model).filter((path) => !paths(file).includes(path));
-  if (gone.length > 0) print(`Take ${gone.join(', ')} out of the model file, or the next migration adds them again.`);
-  if (missing.length > 0)
-    print(`Put ${missing.join(', ')} back into the model file, or the next migration drops them.`);
+/** After going back, the model file says other things than the tables; and what was dropped is not back. */
+function tellAfterBack({ bare }: BackResult, asked: Plan): void {
+  for (const path of bare) print(`${path} is there again; the values that it held are not back.`);
+  if (asked.changes.length === 0) return;
+  print('The model file still asks for what follows; change it, or the next migration does it again:');
+  for (const { change } of asked.changes) print(`  ${change.sentence}`);
 }

@@ -15,9 +15,11 @@ export function routesCommand(program: Command): void {
     .action(async (_: unknown, command: Command) => {
       const options = command.optsWithGlobals<CommonOptions>();
       const address = addressOf(options);
-      const reply = await fetch(`${address}/v1/openapi.json`).catch((error: unknown) => {
-        throw new ServiceUnreachable(address, { cause: error });
-      });
+      const reply = await fetch(`${address}/v1/openapi.json`, { signal: AbortSignal.timeout(30_000) }).catch(
+        (error: unknown) => {
+          throw new ServiceUnreachable(address, { cause: error });
+        },
+      );
       if (!reply.ok) throw new Failure(`${address} answers ${reply.status} for its API document: is it a Gather Lane?`);
       const { paths } = (await reply.json()) as { paths: Operations };
       const routes = Object.entries(paths).flatMap(([path, methods]) =>

@@ -1,6 +1,5 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
-import { dirname, join, resolve } from 'node:path';
-import { fileURLToPath } from 'node:url';
+import { resolve } from 'node:path';
 import type { Service } from '@gather-lane/server';
 import { SingleBar } from 'cli-progress';
 import type { Command } from 'commander';
@@ -80,11 +79,26 @@ async function start(options: StartCommandOptions): Promise<void> {
   let service: Service | undefined;
   const signals = ['SIGINT', 'SIGTERM', 'SIGHUP'] as const;
   let stopping = false;
+  const end = (service: Service): Promise<never> =>
+    service.stop().then(
+      () => process.exit(0),
+      (error: unknown) => {
+        remark(colors.red(`It stopped, but not all went well: ${(error as Error).message}`));
+        process.exit(1);
+      },
+    );
   const stop = (): void => {
-    if (stopping) return;
+    if (stopping) {
+      remark(
+        colors.red(
+          '\nEnded at once: calls under way were cut, and an embedded PostgreSQL may still run. The next start finds it.',
+        ),
+      );
+      process.exit(1);
+    }
     stopping = true;
-    remark(colors.dim('\nStopping: finishing calls under way, then the database.'));
-    void service?.stop().then(() => process.exit(0));
+    remark(colors.dim('\nStopping: finishing calls under way, then the database. Once more ends it at once.'));
+    if (service) void end(service);
     // While it still starts there is nothing to finish; the start below sees the flag.
   };
   for (const signal of signals) process.on(signal, stop);
@@ -100,7 +114,6 @@ async function start(options: StartCommandOptions): Promise<void> {
       modelFile: () =>
         loadConfig({ folder: process.cwd(), ...(options.config && { file: options.config }), environment: {} }).config
           .model,
-      ...consoleFolder(),
       notice: remark,
       progress: bar.update,
     });
@@ -110,15 +123,11 @@ async function start(options: StartCommandOptions): Promise<void> {
   } finally {
     bar.stop();
   }
-  if (stopping) return service.stop().then(() => process.exit(0));
-  if (options.json) printJson({ address: service.address, operatorKey: service.operatorKeyPath });
+  if (stopping) return end(service);
+  const waits = service.notReady();
+  if (options.json) printJson({ address: service.address, operatorKey: service.operatorKeyPath, notReady: waits });
+  else if (waits !== null) print(waitingText(service, waits));
   else print(options.demo ? demoText(service) : startText(service));
-}
-
-/** The console is built beside the command; without it the API is served alone. */
-function consoleFolder(): { consoleFolder?: string } {
-  const folder = join(dirname(fileURLToPath(import.meta.url)), '../../../console/dist');
-  return existsSync(join(folder, 'index.html')) ? { consoleFolder: folder } : {};
 }
 
 function progressBar(): { update: (step: string, done: number, total: number) => void; stop: () => void } {
@@ -137,6 +146,15 @@ function progressBar(): { update: (step: string, done: number, total: number) =>
     stop: () => bar?.stop(),
   };
 }
+
+const waitingText = (
+  { address }: Service,
+  why: string,
+): string => `Gather Lane listens on ${colors.cyan(address)}, and answers 503 until this is done:
+
+  ${colors.yellow(why)}
+
+Ctrl-C stops it.`;
 
 const startText = ({ address, operatorKeyPath }: Service): string => `Gather Lane is listening.
 

@@ -23,7 +23,7 @@ describe('choices', () => {
       'make',
       null,
     ]);
-    expect(['{ constant: … }', '{ column: NAME }', '{ make: place }', '{ constant: 1 }'].map(suggestion)).toEqual([
+    expect(['{ constant: … }', '{ column: … }', '{ make: place }', '{ constant: 1 }'].map(suggestion)).toEqual([
       '',
       '',
       'place',

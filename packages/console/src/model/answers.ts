@@ -21,7 +21,7 @@ export const choiceKey = ({ field }: PlannedChange, { kind }: Hazard): string =>
 export const needsText = (way: string): string | null => /^\{ (\w+): /.exec(way)?.[1] ?? null;
 
 /** What a way out suggests to type. */
-export const suggestion = (way: string): string => /^\{ \w+: (.*) \}$/.exec(way)?.[1]?.replace(/^…$|^NAME$/, '') ?? '';
+export const suggestion = (way: string): string => /^\{ \w+: (.*) \}$/.exec(way)?.[1]?.replace(/^…$/, '') ?? '';
 
 /** The hazards that somebody has to choose for. */
 export const openHazards = (changes: readonly PlannedChange[]): { change: PlannedChange; hazard: Hazard }[] =>

@@ -40,7 +40,7 @@ export function ChangesCard({ plan, initiallyOpen }: { plan: ModelChanges; initi
   const [error, setError] = useState<unknown>(null);
   const queries = useQueryClient();
   const tell = useNotice();
-  const { changes, fileChanged } = plan;
+  const { changes, fileChanged, warnings } = plan;
   const ready = isAnswered(changes, choices);
   const waiting = changes.filter(({ waitsFor }) => waitsFor.length > 0).length;
   const migrate = async () => {
@@ -81,6 +81,11 @@ export function ChangesCard({ plan, initiallyOpen }: { plan: ModelChanges; initi
           : 'Choose a way out for what is marked, then migrate.'}
         {fileChanged && ' This service runs by an older model: restart it once the tables have the new fields.'}
       </Typography>
+      {warnings.map((warning) => (
+        <Alert key={warning} severity="warning" sx={{ my: 1 }}>
+          {warning}
+        </Alert>
+      ))}
       {error !== null && (
         <Alert severity="error" sx={{ my: 1, whiteSpace: 'pre-line' }}>
           {errorText(error)}

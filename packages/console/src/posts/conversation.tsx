@@ -3,9 +3,11 @@ import type { Comment } from '@gather-lane/client';
 import { useInfiniteQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, unwrap } from '../api';
+import { ChangedMeanwhile, ownParts, type Readable } from '../common/changed-meanwhile';
 import { useNotice } from '../common/notice';
 import { Empty, Failed, LoadingPosts } from '../common/states';
 import { PersonText } from '../common/text';
+import { useEdit } from '../common/use-edit';
 import { FieldValues } from '../fields/field-values';
 import type { Values } from '../fields/own-fields';
 import { useWritableFields } from '../fields/use-writable-fields';
@@ -18,6 +20,7 @@ import { TextForm } from './text-form';
 import { useRefreshLists } from './use-changes';
 
 const PAGE = 30;
+const PARTS: Readable<Comment> = [['Text', ({ body }) => body]];
 
 /** The comments below a post, oldest first. */
 export function Conversation({ post }: { post: string }) {
@@ -106,21 +109,25 @@ function CommentRow({
   const { about, session } = useSession();
   const tell = useNotice();
   const refresh = useRefreshLists();
-  const [editing, setEditing] = useState(false);
   const [removing, setRemoving] = useState<'delete' | 'withhold' | null>(null);
   const path = { comment: comment.id };
+  const { edit, begin, end, save } = useEdit<Comment>(async () =>
+    unwrap(await api.GET('/v1/comments/{comment}', { params: { path } })),
+  );
   const fields = useWritableFields('comments', 'edit');
-  const edit = async (body: string, values: Values) => {
-    unwrap(
-      await api.PATCH('/v1/comments/{comment}', {
-        params: { path },
-        body: { body, ...(fields.length > 0 && { fields: values }) },
-        headers: { 'if-match': `"${comment.version}"` },
-      }),
-    );
-    setEditing(false);
+  const saveEdit = async (body: string, values: Values) => {
+    await save(async (headers, base) => {
+      unwrap(
+        await api.PATCH('/v1/comments/{comment}', {
+          params: { path },
+          body: { ...(body !== base.body && { body }), ...(fields.length > 0 && { fields: values }) },
+          headers,
+        }),
+      );
+      // The form closes on what is there now.
+      await refresh();
+    });
     tell('Saved.');
-    await refresh();
   };
   const remove = async (reason: string) => {
     if (removing === 'withhold')
@@ -150,18 +157,24 @@ function CommentRow({
           </Typography>
         )}
       </Byline>
-      {editing ? (
+      {edit ? (
         <Box sx={{ my: 1 }}>
           <TextForm
             label="Edit the comment"
             action="Save"
             limit={about?.limits.comment ?? 400}
-            initial={comment.body}
+            initial={edit.base.body}
             fields={fields}
-            values={comment.fields}
+            values={edit.base.fields}
             minRows={1}
-            onSubmit={edit}
-            onCancel={() => setEditing(false)}
+            {...(edit.newest && {
+              conflict: <ChangedMeanwhile edit={edit} parts={[...PARTS, ...ownParts<Comment>(fields)]} />,
+            })}
+            onSubmit={saveEdit}
+            onCancel={() => {
+              end();
+              if (edit.newest) void refresh();
+            }}
           />
         </Box>
       ) : (
@@ -169,7 +182,7 @@ function CommentRow({
           <PersonText text={comment.body} />
         </Typography>
       )}
-      {!editing && <FieldValues table="comments" values={comment.fields} />}
+      {!edit && <FieldValues table="comments" values={comment.fields} />}
       <Stack direction="row" sx={{ ml: -0.75, flexWrap: 'wrap' }}>
         <ReactionButtons thing={comment} on="comment" />
         {onAnswer && (
@@ -177,7 +190,7 @@ function CommentRow({
             Answer
           </Button>
         )}
-        {comment.can.edit && <Button onClick={() => setEditing(true)}>Edit</Button>}
+        {comment.can.edit && !edit && <Button onClick={() => begin(comment)}>Edit</Button>}
         {comment.can.withhold && <Button onClick={() => setRemoving('withhold')}>Withhold</Button>}
         {comment.can.delete && (
           <Button color="error" onClick={() => setRemoving('delete')}>

@@ -3,13 +3,15 @@ import DeleteOutline from '@mui/icons-material/DeleteOutlined';
 import EditOutlined from '@mui/icons-material/EditOutlined';
 import ExpandMore from '@mui/icons-material/ExpandMore';
 import { Button, Card, Stack, Tooltip, Typography } from '@mui/material';
-import type { FeedItem, Picture } from '@gather-lane/client';
+import type { FeedItem, Picture, Post } from '@gather-lane/client';
 import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { api, unwrap } from '../api';
+import { ChangedMeanwhile, ownParts, type Readable } from '../common/changed-meanwhile';
 import { useNotice } from '../common/notice';
 import { PersonText } from '../common/text';
 import { readInstant, readMove } from '../common/time';
+import { useEdit } from '../common/use-edit';
 import { FieldValues } from '../fields/field-values';
 import type { Values } from '../fields/own-fields';
 import { useWritableFields } from '../fields/use-writable-fields';
@@ -25,6 +27,13 @@ import { useRefreshLists } from './use-changes';
 import { VersionsDialog } from './versions-dialog';
 import { WhoReacted } from './who-reacted';
 
+const chosen = (list: readonly Picture[]) => list.map(({ id, alt }) => ({ id, alt }));
+
+const PARTS: Readable<Post> = [
+  ['Text', ({ body }) => body],
+  ['Pictures', ({ media }) => media.map(({ alt }, i) => alt || `picture ${i + 1}`).join(', ')],
+];
+
 /** A post, the same wherever posts are listed. */
 export function PostCard({
   post,
@@ -38,34 +47,37 @@ export function PostCard({
   const { about, session } = useSession();
   const tell = useNotice();
   const refresh = useRefreshLists();
-  const [editing, setEditing] = useState(false);
   const [removing, setRemoving] = useState<'delete' | 'withhold' | null>(null);
   const [comparing, setComparing] = useState(false);
   // A post of its own page is looked at closely.
   const [explained, setExplained] = useState(whole);
   const [listing, setListing] = useState(false);
   const own = session?.id === post.author.id;
-  const [media, setMedia] = useState<Picture[]>(post.media);
   const path = { post: post.id };
-  const chosen = (list: readonly Picture[]) => list.map(({ id, alt }) => ({ id, alt }));
-  const mediaDiffers = JSON.stringify(chosen(media)) !== JSON.stringify(chosen(post.media));
+  const { edit, begin, end, save } = useEdit<Post>(async () =>
+    unwrap(await api.GET('/v1/posts/{post}', { params: { path } })),
+  );
+  const [media, setMedia] = useState<Picture[]>([]);
+  const mediaDiffers = edit !== null && JSON.stringify(chosen(media)) !== JSON.stringify(chosen(edit.base.media));
 
   const fields = useWritableFields('posts', 'edit');
-  const edit = async (body: string, values: Values) => {
-    unwrap(
-      await api.PATCH('/v1/posts/{post}', {
-        params: { path },
-        body: {
-          body: body.trim() === '' ? null : body,
-          ...(mediaDiffers && { media: chosen(media) }),
-          ...(fields.length > 0 && { fields: values }),
-        },
-        headers: { 'if-match': `"${post.version}"` },
-      }),
-    );
-    setEditing(false);
+  const saveEdit = async (body: string, values: Values) => {
+    await save(async (headers, base) => {
+      unwrap(
+        await api.PATCH('/v1/posts/{post}', {
+          params: { path },
+          body: {
+            ...(body !== base.body && { body: body.trim() === '' ? null : body }),
+            ...(mediaDiffers && { media: chosen(media) }),
+            ...(fields.length > 0 && { fields: values }),
+          },
+          headers,
+        }),
+      );
+      // The form closes on what is there now.
+      await refresh();
+    });
     tell('Saved.');
-    await refresh();
   };
   const remove = async (reason: string) => {
     if (removing === 'withhold')
@@ -85,22 +97,25 @@ export function PostCard({
         edited={post.editedAt !== null}
         {...(!whole && { to: `/posts/${post.id}` })}
       />
-      {editing ? (
+      {edit ? (
         <Stack sx={{ my: 1.5 }}>
           <TextForm
             label="Edit the post"
             action="Save"
             limit={about?.limits.post ?? 600}
-            initial={post.body}
+            initial={edit.base.body}
             fields={fields}
-            values={post.fields}
+            values={edit.base.fields}
             beside={<PicturePicker media={media} onChange={setMedia} />}
             full={media.length > 0}
             besideDiffers={mediaDiffers}
-            onSubmit={edit}
+            {...(edit.newest && {
+              conflict: <ChangedMeanwhile edit={edit} parts={[...PARTS, ...ownParts<Post>(fields)]} />,
+            })}
+            onSubmit={saveEdit}
             onCancel={() => {
-              setMedia(post.media);
-              setEditing(false);
+              end();
+              if (edit.newest) void refresh();
             }}
           />
         </Stack>
@@ -113,8 +128,8 @@ export function PostCard({
           </Typography>
         )
       )}
-      {!editing && <Pictures media={post.media} />}
-      {!editing && <FieldValues table="posts" values={post.fields} />}
+      {!edit && <Pictures media={post.media} />}
+      {!edit && <FieldValues table="posts" values={post.fields} />}
       <Stack direction="row" sx={{ alignItems: 'center', gap: 0.5, flexWrap: 'wrap', mx: -0.75 }}>
         <Button
           component={RouterLink}
@@ -134,8 +149,14 @@ export function PostCard({
         )}
         <StandsButton post={post} open={explained} onToggle={() => setExplained(!explained)} />
         <Stack direction="row" sx={{ ml: 'auto' }}>
-          {post.can.edit && !editing && (
-            <Button startIcon={<EditOutlined />} onClick={() => setEditing(true)}>
+          {post.can.edit && !edit && (
+            <Button
+              startIcon={<EditOutlined />}
+              onClick={() => {
+                setMedia(post.media);
+                begin(post);
+              }}
+            >
               Edit
             </Button>
           )}

@@ -24,6 +24,8 @@ interface Props {
   readonly full?: boolean;
   /** Whether what stands beside differs from before. */
   readonly besideDiffers?: boolean;
+  /** What somebody else made of it meanwhile, once a save was refused for that: one saves on top of it, or takes theirs. */
+  readonly conflict?: ReactNode;
 }
 
 /** A text with a limit in characters as people count them. Nothing typed is lost when saving fails. */
@@ -40,6 +42,7 @@ export function TextForm({
   beside,
   full = false,
   besideDiffers = false,
+  conflict,
 }: Props) {
   const [text, setText] = useState(initial);
   const before = toTyped(fields, values);
@@ -85,7 +88,7 @@ export function TextForm({
       />
       {beside}
       <FieldInputs fields={fields} typed={typed} onChange={setTyped} />
-      {error !== null && <Alert severity="error">{errorText(error)}</Alert>}
+      {conflict ?? (error !== null && <Alert severity="error">{errorText(error)}</Alert>)}
       <Stack direction="row" sx={{ alignItems: 'center', gap: 1 }}>
         <Typography
           variant="caption"
@@ -96,9 +99,9 @@ export function TextForm({
           {count > 0 && `${count} of ${limit} characters`}
           {count > limit && `: ${count - limit} too many`}
         </Typography>
-        {onCancel && <Button onClick={onCancel}>Cancel</Button>}
+        {onCancel && <Button onClick={onCancel}>{conflict ? 'Keep theirs' : 'Cancel'}</Button>}
         <Button type="submit" variant="contained" disabled={!sendable} loading={busy}>
-          {action}
+          {conflict ? 'Save mine over it' : action}
         </Button>
       </Stack>
     </Stack>

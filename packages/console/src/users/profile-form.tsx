@@ -4,8 +4,10 @@ import { useMutation } from '@tanstack/react-query';
 import { useRef, useState, type FormEvent } from 'react';
 import { useNavigate } from 'react-router';
 import { api, unwrap } from '../api';
+import { ChangedMeanwhile, ownParts, type Readable } from '../common/changed-meanwhile';
 import { useNotice } from '../common/notice';
 import { errorText } from '../common/states';
+import { useEdit } from '../common/use-edit';
 import { FieldInputs } from '../fields/field-inputs';
 import { changedValues, toTyped } from '../fields/own-fields';
 import { useWritableFields } from '../fields/use-writable-fields';
@@ -13,8 +15,21 @@ import { uploadPicture } from '../pictures/upload';
 import { useRefreshLists } from '../posts/use-changes';
 import { Avatar } from './avatar';
 
+const PARTS: Readable<User> = [
+  ['Name', ({ name }) => name],
+  ['Bio', ({ bio }) => bio],
+  ['Handle', ({ handle }) => `@${handle}`],
+  ['Picture', ({ picture }) => picture ?? ''],
+  ['Shown to', ({ audience }) => (audience === 'signed-in' ? 'who is signed in' : 'everyone')],
+];
+
 /** Edits one's own profile. */
-export function ProfileForm({ user, onDone }: { user: User; onDone: () => void }) {
+export function ProfileForm({ user: latest, onDone }: { user: User; onDone: () => void }) {
+  const { edit, save: saveEdit } = useEdit<User>(
+    async () => unwrap(await api.GET('/v1/users/{user}', { params: { path: { user: latest.id } } })),
+    latest,
+  );
+  const user = edit!.base;
   const [name, setName] = useState(user.name);
   const [bio, setBio] = useState(user.bio);
   const [handle, setHandle] = useState(user.handle);
@@ -29,23 +44,22 @@ export function ProfileForm({ user, onDone }: { user: User; onDone: () => void }
   const save = useMutation({
     mutationFn: async () => {
       const own = fields.length > 0 && { fields: changedValues(fields, before, typed) };
+      const audience = hidden ? ('signed-in' as const) : ('everyone' as const);
       const body = {
-        name,
-        bio: bio || null,
-        audience: hidden ? ('signed-in' as const) : ('everyone' as const),
+        ...(name !== user.name && { name }),
+        ...(bio !== user.bio && { bio: bio || null }),
+        ...(audience !== user.audience && { audience }),
         ...(handle !== user.handle && { handle }),
         ...(picture !== null && { picture: picture === 'none' ? null : picture.id }),
         ...own,
       };
-      const saved = unwrap(
-        await api.PATCH('/v1/users/{user}', {
-          params: { path: { user: user.id } },
-          body,
-          headers: { 'if-match': `"${user.version}"` },
-        }),
-      );
-      // The page is named by the handle.
-      if (saved.handle !== user.handle) await navigate(`/users/@${saved.handle}`, { replace: true });
+      await saveEdit(async (headers) => {
+        const saved = unwrap(
+          await api.PATCH('/v1/users/{user}', { params: { path: { user: user.id } }, body, headers }),
+        );
+        // The page is named by the handle.
+        if (saved.handle !== user.handle) await navigate(`/users/@${saved.handle}`, { replace: true });
+      });
       await refresh();
     },
     onSuccess: () => {
@@ -75,11 +89,19 @@ export function ProfileForm({ user, onDone }: { user: User; onDone: () => void }
           label="Show my profile and posts to who is signed in only"
         />
         <FieldInputs fields={fields} typed={typed} onChange={setTyped} />
-        {save.isError && <Alert severity="error">{errorText(save.error)}</Alert>}
+        {edit!.newest && <ChangedMeanwhile edit={edit!} parts={[...PARTS, ...ownParts<User>(fields)]} />}
+        {save.isError && !edit!.newest && <Alert severity="error">{errorText(save.error)}</Alert>}
         <Stack direction="row" sx={{ justifyContent: 'end', gap: 1 }}>
-          <Button onClick={onDone}>Cancel</Button>
+          <Button
+            onClick={() => {
+              onDone();
+              if (edit!.newest) void refresh();
+            }}
+          >
+            {edit!.newest ? 'Keep theirs' : 'Cancel'}
+          </Button>
           <Button type="submit" variant="contained" loading={save.isPending}>
-            Save
+            {edit!.newest ? 'Save mine over it' : 'Save'}
           </Button>
         </Stack>
       </Stack>
