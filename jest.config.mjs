@@ -4,14 +4,14 @@ const typescript = [
   '@swc/jest',
   { jsc: { target: 'es2022', parser, transform, keepClassNames: true }, sourceMaps: 'inline' },
 ];
-const javascript = ['@swc/jest', { jsc: { target: 'es2022', parser: { syntax: 'ecmascript' } } }];
 
 /** Real parts: a PostgreSQL that the tests start, the service over HTTP, the built command, a browser. */
 export default {
   testEnvironment: 'node',
   testMatch: ['<rootDir>/packages/*/src/**/*.test.ts', '<rootDir>/tests/**/*.test.ts'],
   extensionsToTreatAsEsm: ['.ts'],
-  maxWorkers: 2,
+  // Much of a test is waiting, for a command that starts or a page: one more than two processors.
+  maxWorkers: 3,
   testTimeout: 180_000,
   globalSetup: '<rootDir>/tests/start-database.mjs',
   globalTeardown: '<rootDir>/tests/stop-database.mjs',
@@ -19,7 +19,5 @@ export default {
     '^@gather-lane/(core|client|server)$': '<rootDir>/packages/$1/src/index.ts',
     '^(\\.{1,2}/.*)\\.js$': '$1',
   },
-  // These two are ESM that CommonJS packages require.
-  transform: { '\\.ts$': typescript, '/node_modules/(cookie|content-disposition)/.+\\.js$': javascript },
-  transformIgnorePatterns: ['/node_modules/(?!(cookie|content-disposition)/)'],
+  transform: { '\\.ts$': typescript },
 };

@@ -23,8 +23,8 @@ function fail(text) {
 
 export function needNode() {
   const [major, minor] = process.versions.node.split('.').map(Number);
-  if (major < 20 || (major === 20 && minor < 12))
-    fail(`Node ${process.versions.node} is too old: install Node 20.12 or later.`);
+  if (major < 20 || (major === 20 && minor < 19))
+    fail(`Node ${process.versions.node} is too old: install Node 20.19 or later.`);
 }
 
 /** npm packages, as the lock file has them. */
@@ -47,10 +47,11 @@ export function needPostgres() {
   if (hasPostgres() || process.env.GATHER_LANE_DATABASE_URL || process.env.PGHOST) return;
   say('Installing the PostgreSQL server');
   apt('postgresql-common');
-  root_('sh', [
+  const { status, stderr } = root_('sh', [
     '-c',
     'mkdir -p /etc/postgresql-common && echo "create_main_cluster = false" >> /etc/postgresql-common/createcluster.conf',
   ]);
+  if (status !== 0) fail(`The configuration of PostgreSQL could not be written: ${stderr}`);
   apt('postgresql');
   if (!hasPostgres())
     fail('PostgreSQL 15 or later could not be installed: install it by hand, or set GATHER_LANE_DATABASE_URL.');
@@ -63,25 +64,46 @@ export function needChromium() {
   apt('chromium');
 }
 
+/** How long another package manager on this machine is waited for, in seconds. */
+const LOCK_SECONDS = 300;
+
 let updated = false;
 function apt(name) {
   if (!existsSync('/usr/bin/apt-get')) fail(`${name} is missing and this is no Debian machine: install it by hand.`);
-  const env = ['env', 'DEBIAN_FRONTEND=noninteractive'];
-  if (!updated) root_(...headTail([...env, 'apt-get', 'update', '-qq']));
+  if (!updated) aptGet('update', '-qq');
   updated = true;
-  root_(...headTail([...env, 'apt-get', 'install', '-y', '-qq', '--no-install-recommends', name]));
+  aptGet('install', '-y', '-qq', '--no-install-recommends', name);
 }
 
-const headTail = ([head, ...tail]) => [head, tail];
+/** Runs apt-get. It waits for the lock of the packages by itself, for that of their lists it is run again. */
+function aptGet(...args) {
+  const lock = ['-o', `DPkg::Lock::Timeout=${LOCK_SECONDS}`];
+  const until = Date.now() + LOCK_SECONDS * 1000;
+  for (let told = false; ; told = true) {
+    const { status, stderr } = root_('env', [
+      'DEBIAN_FRONTEND=noninteractive',
+      'LC_ALL=C',
+      'apt-get',
+      ...lock,
+      ...args,
+    ]);
+    if (status === 0) return;
+    if (!/Could not get lock|Unable to lock/.test(stderr) || Date.now() > until) {
+      process.stderr.write(stderr);
+      fail(`apt-get ${args.join(' ')} failed.`);
+    }
+    if (!told) say('Another package manager is at work: waiting for it');
+    spawnSync('sleep', ['2']);
+  }
+}
 
 /** Runs a command as root: directly, or through sudo. */
 function root_(command, args) {
   const asRoot = process.getuid() === 0;
   if (!asRoot && spawnSync('sudo', ['--version']).status !== 0)
     fail(`This needs root: run once as root, or install sudo.`);
-  const quiet = { stdio: ['inherit', 'ignore', 'inherit'] };
-  if (asRoot) run(command, args, quiet);
-  else run('sudo', [command, ...args], quiet);
+  const quiet = { stdio: ['inherit', 'ignore', 'pipe'], encoding: 'utf8' };
+  return asRoot ? spawnSync(command, args, quiet) : spawnSync('sudo', [command, ...args], quiet);
 }
 
 const sources = (folder) =>
@@ -121,7 +143,7 @@ export function build() {
   step('command', ['packages/core', 'packages/server', 'packages/client', 'packages/cli'], 'packages/cli/dist', () =>
     tsc('-b', 'packages/cli'),
   );
-  step('console', ['packages/server', 'packages/client', 'packages/console'], 'packages/console/dist', () =>
+  step('console', ['packages/server', 'packages/client', 'packages/console'], 'packages/server/dist/console', () =>
     run(process.execPath, [join(root, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'], {
       cwd: join(root, 'packages/console'),
     }),

@@ -1,5 +1,6 @@
 // npm test: installs what is missing, builds, runs every test. Arguments go to Jest.
-import { spawnSync } from 'node:child_process';
+import { spawn } from 'node:child_process';
+import { constants } from 'node:os';
 import { build, linkCommand, needChromium, needNode, needPackages, needPostgres, root } from './steps.mjs';
 
 needNode();
@@ -8,7 +9,7 @@ needChromium();
 needPackages();
 build();
 linkCommand();
-const { status } = spawnSync(
+const jest = spawn(
   process.execPath,
   [
     '--experimental-vm-modules',
@@ -19,6 +20,10 @@ const { status } = spawnSync(
   {
     cwd: root,
     stdio: 'inherit',
+    // A group of their own: what ends the tests reaches the services that they started, too.
+    detached: true,
   },
 );
-process.exit(status ?? 1);
+const SIGNALS = ['SIGINT', 'SIGTERM', 'SIGHUP'];
+for (const signal of SIGNALS) process.on(signal, () => process.kill(-jest.pid, signal));
+jest.on('exit', (status, signal) => process.exit(status ?? 128 + constants.signals[signal]));

@@ -4,7 +4,7 @@ import { cpSync, mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } fr
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import sharp from 'sharp';
-import { makeDatabase } from '../packages/server/src/tests/test-service.js';
+import { makeDatabase, startTestService, urlOf } from '../packages/server/src/tests/test-service.js';
 import { clean, run, start } from './command.js';
 import { startDemo, type DemoService } from './demo-service.js';
 
@@ -132,9 +132,7 @@ describe('accounts', () => {
       });
     writeFileSync(join(app, 'gather-lane.yaml'), await example(['--print-configuration']));
     const { address: database, drop } = await makeDatabase();
-    const { host, port, user, password, database: name } = database;
-    const url = `postgres://${user}:${encodeURIComponent(password!)}@${host}:${port}/${name}`;
-    const service = await start([], { cwd: app, env: { GATHER_LANE_DATABASE_URL: url } });
+    const service = await start([], { cwd: app, env: { GATHER_LANE_DATABASE_URL: urlOf(database) } });
     expect(await example([], service.address)).toBe(
       'Ned Alder, as @ned: 1 post in the feed, the newest "Through the app’s own sign-in"\n',
     );
@@ -167,5 +165,24 @@ describe('check ownership', () => {
       env: { GATHER_LANE_ADDRESS: demo.address },
     });
     expect([unknown.code, unknown.err]).toEqual([1, expect.stringMatching(/names no operation/)]);
+  });
+
+  test('exits 1 when it finds a fault, however it is shown', async () => {
+    const weak = await startTestService({
+      app: {
+        onRoute: (route) => {
+          if (route.url === '/v1/posts/:post/versions') route.config = { ...route.config, doorway: 'anyone' };
+        },
+      },
+    });
+    const check = (...shown: string[]) =>
+      run(['check', 'ownership', '--only', 'listPostVersions', ...shown], {
+        cwd: demo.folder,
+        env: { GATHER_LANE_ADDRESS: weak.address, GATHER_LANE_OPERATOR_KEY: weak.operatorKey },
+      });
+    const table = await check();
+    expect([table.code, table.out]).toEqual([1, expect.stringMatching(/✗ GET \/v1\/posts\/\{post\}\/versions: /)]);
+    expect([(await check('--json')).code, (await check('--junit')).code]).toEqual([1, 1]);
+    await weak.stop();
   });
 });

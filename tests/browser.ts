@@ -1,6 +1,7 @@
 import { afterAll, afterEach, beforeAll, beforeEach, expect } from '@jest/globals';
 import { readFileSync } from 'node:fs';
 import { chromium, type Browser, type BrowserContext, type BrowserContextOptions, type Page } from 'playwright-core';
+import { Documented } from '../packages/server/src/tests/documented.js';
 import { startDemo, type DemoService } from './demo-service.js';
 
 /** How the tests start Chromium: without a screen, and without calling home. */
@@ -22,11 +23,16 @@ export let context: BrowserContext;
 export let page: Page;
 let browser: Browser;
 let failures: string[];
+let documented: Documented;
 
 /** Starts the demo, with a model file or without, and Chromium for this suite; each test gets a fresh `page`. */
 export function useConsole(model?: string): void {
   beforeAll(async () => {
     service = await startDemo(model);
+    const document = (await (await fetch(`${service.address}/v1/openapi.json`)).json()) as {
+      paths: ReturnType<ConstructorParameters<typeof Documented>[0]>;
+    };
+    documented = new Documented(() => document.paths);
     browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS });
   }, 240_000);
   afterAll(async () => {
@@ -54,6 +60,14 @@ export async function openTab(): Promise<void> {
   await page?.close();
   page = await context.newPage();
   page.on('pageerror', (error) => failures.push(error.message));
+  // What the console gets and the API document does not say fails the test, too.
+  page.on('response', (reply) => {
+    const { origin, pathname } = new URL(reply.url());
+    if (origin !== service.address) return;
+    const method = reply.request().method();
+    const fault = documented.faultOf(method, documented.pathOf(pathname), reply.status(), Object.keys(reply.headers()));
+    if (fault) failures.push(fault);
+  });
 }
 
 /** Opens a page of the console. */

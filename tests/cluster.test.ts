@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { spawn } from 'node:child_process';
+import { execFileSync, spawn } from 'node:child_process';
 import {
   chmodSync,
   existsSync,
@@ -13,6 +13,7 @@ import {
 import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import pg from 'pg';
 import { clean, COMMAND, run, start } from './command.js';
 
 const asRoot = process.getuid?.() === 0;
@@ -24,7 +25,11 @@ beforeAll(() => {
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
 const data = () => join(folder, '.gather-lane');
-const clusterPid = () => Number(readFileSync(join(data(), 'pg/postmaster.pid'), 'utf8').split('\n')[0]);
+/** The process of the cluster; NaN while it is being started again. */
+const clusterPid = (): number => {
+  const path = join(data(), 'pg/postmaster.pid');
+  return existsSync(path) ? Number(readFileSync(path, 'utf8').split('\n')[0]) : NaN;
+};
 const isAlive = (pid: number) => {
   try {
     process.kill(pid, 0);
@@ -33,6 +38,35 @@ const isAlive = (pid: number) => {
     return false;
   }
 };
+/** How many posts the cluster of the folder holds; 0 as long as nothing answers there. */
+async function postsInCluster(): Promise<number> {
+  const [, , , port] = existsSync(join(data(), 'pg/postmaster.pid'))
+    ? readFileSync(join(data(), 'pg/postmaster.pid'), 'utf8').split('\n')
+    : [];
+  const password = existsSync(join(data(), 'pg.password'))
+    ? readFileSync(join(data(), 'pg.password'), 'utf8').trim()
+    : '';
+  const client = new pg.Client({
+    host: '127.0.0.1',
+    port: Number(port),
+    user: 'postgres',
+    password,
+    database: 'gather_lane',
+  });
+  try {
+    await client.connect();
+    return (await client.query<{ n: number }>(`SELECT count(*)::integer AS n FROM posts`)).rows[0]!.n;
+  } catch {
+    return 0;
+  } finally {
+    await client.end().catch(() => undefined);
+  }
+}
+/** Waits until a service works, and something beside. */
+async function untilReady(address: string, condition: () => boolean): Promise<void> {
+  const ready = async () => (await fetch(`${address}/ready`).catch(() => null))?.status === 200;
+  while (!(condition() && (await ready()))) await new Promise((resolve) => setTimeout(resolve, 20));
+}
 const counts = async ({ address, operatorKey }: { address: string; operatorKey: string }) => {
   const reply = await fetch(`${address}/v1/operator/stats`, {
     headers: { authorization: `Bearer ${readFileSync(operatorKey, 'utf8').trim()}` },
@@ -73,6 +107,33 @@ describe('the embedded cluster', () => {
     await first.stop();
   });
 
+  test('is started again when it dies under a running service, which goes on with the same data', async () => {
+    const service = await start(['--demo'], { cwd: folder });
+    const pid = clusterPid();
+    process.kill(pid, 'SIGKILL');
+    await untilReady(service.address, () => clusterPid() > 0 && clusterPid() !== pid);
+    expect(await counts(service)).toMatchObject({ users: 60, posts: 900 });
+    expect(service.said()).toContain('PostgreSQL ended unexpectedly: it is started again');
+    const again = clusterPid();
+    expect(await service.stop()).toBe(0);
+    expect(isAlive(again)).toBe(false);
+  });
+
+  test('that stands still is not waited for: /ready says so, and /health that the service is alive', async () => {
+    const service = await start(['--demo'], { cwd: folder });
+    await untilReady(service.address, () => true);
+    const children = execFileSync('ps', ['--ppid', String(clusterPid()), '-o', 'pid='], { encoding: 'utf8' });
+    const pids = [clusterPid(), ...children.trim().split(/\s+/).map(Number)];
+    const all = (signal: NodeJS.Signals) => pids.forEach((pid) => isAlive(pid) && process.kill(pid, signal));
+    all('SIGSTOP');
+    const status = async (path: string) =>
+      (await fetch(service.address + path, { signal: AbortSignal.timeout(20_000) })).status;
+    expect([await status('/ready'), await status('/health')]).toEqual([503, 200]);
+    all('SIGCONT');
+    await untilReady(service.address, () => true);
+    expect(await service.stop()).toBe(0);
+  });
+
   test('a start without --demo ends the sessions of demo users, and --fresh begins anew', async () => {
     const demo = await start(['--demo'], { cwd: folder });
     const env = { GATHER_LANE_SESSION_FILE: join(folder, 'session.json') };
@@ -102,9 +163,8 @@ describe('the embedded cluster', () => {
     let said = '';
     child.stderr.on('data', (chunk) => (said += String(chunk)));
     const ended = new Promise((resolve) => child.once('close', resolve));
-    const pause = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
-    while (!existsSync(join(data(), 'pg/postmaster.pid'))) await pause(50);
-    await pause(4_000);
+    // Into the middle of it: some of its posts are in, and most are not.
+    while ((await postsInCluster()) < 1_000) await new Promise((resolve) => setTimeout(resolve, 20));
     const pid = clusterPid();
     child.kill('SIGINT');
     expect(await ended).toBe(1);
@@ -149,6 +209,6 @@ describe('starts that are refused', () => {
     expect([open.code, open.err]).toEqual([1, expect.stringContaining('listens on loopback only')]);
     expect((await run(['start', '--fresh'], { cwd: folder })).code).toBe(2);
     const wrong = await run(['start'], { cwd: folder, env: { GATHER_LANE_SERVER_PROT: '1' } });
-    expect([wrong.code, wrong.err]).toEqual([2, expect.stringContaining('Did you mean GATHER_LANE_SERVER_PORT')]);
+    expect([wrong.code, wrong.err]).toEqual([2, expect.stringContaining('did you mean GATHER_LANE_SERVER_PORT')]);
   });
 });

@@ -1,9 +1,10 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { isDoorwayRule } from '@gather-lane/core';
+import { spawnSync } from 'node:child_process';
 import { readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { run, type Run } from './command.js';
+import { clean, run, type Run } from './command.js';
 import { startDemo, type DemoService } from './demo-service.js';
 
 let service: DemoService;
@@ -260,6 +261,58 @@ describe('config and check setup', () => {
     rmSync(join(folder, 'gather-lane.yaml'));
   });
 
+  test('errors under --json are JSON on standard error, with the problem that the service answered', async () => {
+    const missing = await gl('--address', service.address, '--json', 'show', '0190a000-0000-7000-8000-00000000abcd');
+    expect(missing.code).toBe(1);
+    expect(JSON.parse(missing.err)).toEqual({
+      error: { detail: expect.any(String), exitCode: 1, problem: expect.objectContaining({ status: 404 }) },
+    });
+    const usage = await gl('--json', 'feed', '--limit', 'many');
+    expect([usage.code, JSON.parse(usage.err)]).toEqual([
+      2,
+      { error: { detail: expect.stringContaining('--limit'), exitCode: 2 } },
+    ]);
+  });
+
+  test('a mistake points to the help of its own command; an address needs no scheme; nothing is said twice', async () => {
+    expect((await gl('feed', '--limt', '3')).err).toContain('(see gather-lane feed --help)');
+    expect((await gl('check', 'data', '--al')).err).toContain('(see gather-lane check data --help)');
+    const bare = await gl('--address', new URL(service.address).host, 'show', '@nobody');
+    expect(bare.err).not.toMatch(/\n\s+at /);
+    expect((await gl('--address', new URL(service.address).host, 'routes')).code).toBe(0);
+    const none = await gl('--address', 'ftp://x', 'routes');
+    expect([none.code, none.err]).toEqual([2, expect.stringContaining('is no address of a service')]);
+    const env = { GATHER_LANE_SESSION_FILE: join(folder, 'of-nobody.json') };
+    const nobody = await run(['--address', service.address, 'post', 'Hello'], { cwd: folder, env });
+    expect(nobody.err).toContain('Sign in');
+    expect(nobody.err).not.toMatch(/(Sign in first: ){2}/);
+  });
+
+  test('commands on the data find the database of the service that runs on the folder, and name a variable that is wrong', async () => {
+    // This shell knows nothing of the service's database: what the service wrote down does.
+    expect((await run(['model', '--json'], { cwd: service.folder })).code).toBe(0);
+    const { host, port, user, password } = service.database;
+    const other = { PGHOST: host, PGPORT: String(port), PGUSER: user, PGPASSWORD: password!, PGDATABASE: 'another' };
+    const wrong = await run(['model'], { cwd: service.folder, env: other });
+    expect([wrong.code, wrong.err]).toEqual([1, expect.stringMatching(/PG\w+ names .*another.*but the service/)]);
+    const url = await run(['model'], { cwd: folder, env: { GATHER_LANE_DATABASE_URL: 'no address' } });
+    expect(url.err).toContain('GATHER_LANE_DATABASE_URL');
+    expect(url.err).not.toMatch(/\n\s+at /);
+  });
+
+  test('the whole example of the client does what its page shows', () => {
+    const { stdout, stderr } = spawnSync(process.execPath, ['examples/client/read-feed.mjs'], {
+      encoding: 'utf8',
+      env: { ...clean(), GATHER_LANE_ADDRESS: service.address },
+    });
+    const shown = /\$ node examples\/client\/read-feed\.mjs\n([^]*?)```/.exec(
+      readFileSync('docs/client.md', 'utf8'),
+    )![1]!;
+    const shape = (text: string) =>
+      text.replace(/^\d+ posts/m, 'N posts').replace(/^On top: @\w+/m, 'On top: @somebody');
+    expect([shape(stdout), stderr]).toEqual([shape(shown), '']);
+  });
+
   test('check setup looks at everything, and says how to mend what is wrong', async () => {
     const { port, password, host, database } = service.database;
     const own = (secret: string) => ({
@@ -272,7 +325,8 @@ describe('config and check setup', () => {
     const good = await run(['check', 'setup', '--port', '0'], { cwd: folder, env: own(password!) });
     expect(good.code).toBe(0);
     expect(good.out).toMatch(/Database +good/);
-    const bad = await run(['check', 'setup', '--port', new URL(service.address).port, '--json'], {
+    const taken = new URL(service.address).port;
+    const bad = await run(['check', 'setup', '--data', 'elsewhere', '--port', taken, '--json'], {
       cwd: folder,
       env: own('wrong'),
     });

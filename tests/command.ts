@@ -42,16 +42,23 @@ export interface Started {
   readonly child: ChildProcess;
   readonly address: string;
   readonly operatorKey: string;
+  /** Why it cannot work yet, or null. */
+  readonly notReady: string | null;
   /** What it said on standard error so far. */
   readonly said: () => string;
+  /** Once it is gone: the code that it exited with. */
+  readonly ended: Promise<number | null>;
   /** Ends it and waits until it is gone. */
   stop(signal?: NodeJS.Signals): Promise<number | null>;
 }
 
 /** Starts a service with the command and waits until it listens. Fails with what it said when it ends first. */
-export function start(args: string[], { cwd, env }: Options = {}): Promise<Started> {
+export const start = (args: string[], options: Options = {}): Promise<Started> => startCommand(COMMAND, args, options);
+
+/** The same with a command that was installed elsewhere. */
+export function startCommand(command: string, args: string[], { cwd, env }: Options = {}): Promise<Started> {
   return new Promise((resolve, reject) => {
-    const child = spawn(process.execPath, [COMMAND, 'start', '--json', '--port', '0', ...args], {
+    const child = spawn(process.execPath, [command, 'start', '--json', '--port', '0', ...args], {
       // Some tests call as fast as they can.
       env: clean({ GATHER_LANE_RATES_CALLS_PER_MINUTE: '100000', ...env }),
       ...(cwd && { cwd }),
@@ -63,9 +70,12 @@ export function start(args: string[], { cwd, env }: Options = {}): Promise<Start
     child.stdout.on('data', (chunk) => {
       out += String(chunk);
       if (!out.trimEnd().endsWith('}')) return;
-      const { address, operatorKey } = JSON.parse(out) as { address: string; operatorKey: string };
+      const { address, operatorKey, notReady } = JSON.parse(out) as Pick<
+        Started,
+        'address' | 'operatorKey' | 'notReady'
+      >;
       const stop = (signal: NodeJS.Signals = 'SIGTERM') => (child.kill(signal), ended);
-      resolve({ child, address, operatorKey, said: () => err, stop });
+      resolve({ child, address, operatorKey, notReady, said: () => err, ended, stop });
     });
   });
 }

@@ -125,8 +125,38 @@ describe('the console', () => {
       });
     }, `/v1${href}`);
     await page.getByRole('button', { name: 'Save' }).click();
-    await page.getByText(/changed since you read it/).waitFor();
+    const told = page.getByRole('alert').filter({ hasText: 'It changed since you began to edit' });
+    await told.getByText('The other tab').waitFor();
     expect(await page.getByLabel('Edit the post').inputValue()).toBe('My version');
+    await page.getByRole('button', { name: 'Save mine over it' }).click();
+    await posts().first().getByText('My version').waitFor();
+  });
+
+  test('an edit goes by what was there as it began, whatever is fetched meanwhile', async () => {
+    await open('/');
+    await actAs(page, 'bram');
+    await open('/users/@bram');
+    await waitForPosts(10);
+    await posts().first().getByRole('button', { name: 'Edit' }).click();
+    await page.getByLabel('Edit the post').fill('Mine, from before');
+    const href = await posts().first().locator('a:has(time)').getAttribute('href');
+    await page.evaluate(async (url) => {
+      await fetch(url, {
+        method: 'PATCH',
+        body: '{"body":"Theirs, meanwhile"}',
+        headers: { 'content-type': 'application/json' },
+      });
+    }, `/v1${href}`);
+    // Another post that is saved meanwhile fetches every list anew.
+    await posts().nth(1).getByRole('button', { name: 'Edit' }).click();
+    await posts().nth(1).getByLabel('Edit the post').fill('Another one, saved meanwhile');
+    await posts().nth(1).getByRole('button', { name: 'Save' }).click();
+    await posts().nth(1).getByText('Another one, saved meanwhile').waitFor();
+    await posts().first().getByRole('button', { name: 'Save' }).click();
+    const told = page.getByRole('alert').filter({ hasText: 'It changed since you began to edit' });
+    await told.getByText('Theirs, meanwhile').waitFor();
+    await page.getByRole('button', { name: 'Keep theirs' }).click();
+    await posts().first().getByText('Theirs, meanwhile').waitFor();
   });
 
   test('an empty feed offers people to follow; following fills it', async () => {
@@ -156,6 +186,10 @@ describe('the console', () => {
     await page.getByRole('button', { name: 'Answer', exact: true }).last().click();
     await page.getByText('Commented.').waitFor();
     await comments.nth(before).getByText('Seen, thank you.').waitFor();
+    // One's own can be deleted, and nobody else's.
+    const deletable = await comments.filter({ has: page.getByRole('button', { name: 'Delete' }) }).all();
+    expect(deletable.length).toBeLessThan(before + 1);
+    for (const each of deletable) expect(await each.locator('a[href="/users/@odile"]').count()).toBeGreaterThan(0);
     await comments.nth(before).getByRole('button', { name: 'Delete' }).click();
     await page.getByRole('dialog').getByRole('button', { name: 'Delete' }).click();
     await page.getByText('Deleted.').waitFor();

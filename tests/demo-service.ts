@@ -1,7 +1,7 @@
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { makeDatabase } from '../packages/server/src/tests/test-service.js';
+import { makeDatabase, urlOf } from '../packages/server/src/tests/test-service.js';
 import type { DatabaseAddress } from '../packages/server/src/database/address.js';
 import { start, type Started } from './command.js';
 
@@ -17,9 +17,7 @@ export async function startDemo(configuration?: string): Promise<DemoService> {
   const folder = mkdtempSync(join(tmpdir(), 'gather-lane-demo-'));
   if (configuration !== undefined) writeFileSync(join(folder, 'gather-lane.yaml'), configuration);
   const { address: database, drop } = await makeDatabase();
-  const { host, port, user, password, database: name } = database;
-  const url = `postgres://${user}:${encodeURIComponent(password!)}@${host}:${port}/${name}`;
-  const service = await start(['--demo'], { cwd: folder, env: { GATHER_LANE_DATABASE_URL: url } });
+  const service = await start(['--demo'], { cwd: folder, env: { GATHER_LANE_DATABASE_URL: urlOf(database) } });
   return {
     ...service,
     folder,

@@ -60,6 +60,11 @@ const kinds = async () =>
     ({ kind }) => kind,
   );
 
+/** What `--json` shows of a plan. */
+interface Planned {
+  readonly changes: { readonly field: string; readonly kind: string; readonly hazards: { readonly open: boolean }[] }[];
+}
+
 /** Calls a service again and again; tells which statuses came back. */
 function callOn(service: Started): { stop: () => Promise<Set<number>> } {
   let going = true;
@@ -115,7 +120,17 @@ describe('shaping the model', () => {
     const shown = await gl('model', 'changes');
     expect(shown.out).toContain('! 60 rows of 60 have no value, and there is no default.');
     expect(shown.out).toContain('ALTER TABLE users ADD COLUMN IF NOT EXISTS "f_mooring" text');
-    expect(shown.out).toContain('users.mooring:\n  rows-without-value: { constant: … }');
+    expect(shown.out).toContain(
+      'users.mooring:\n  rows-without-value: { constant: }  # the same value for all of them',
+    );
+    // What it prints, used as printed, writes nothing into anybody's rows.
+    file(/^users\.mooring:[^]*$/m.exec(shown.out)![0], 'answers.yaml');
+    const asPrinted = await gl('model', 'migrate', '--answers', 'answers.yaml');
+    expect([asPrinted.code, asPrinted.err]).toEqual([1, expect.stringContaining('the constant is still to be chosen')]);
+    file('users.mooring:\n  rows-without-value: { constant: … }\n', 'answers.yaml');
+    expect((await gl('model', 'migrate', '--answers', 'answers.yaml')).err).toContain('is still to be chosen');
+    file('users.mooring:\n  rows-without-value: { column: }\n', 'answers.yaml');
+    expect((await gl('model', 'migrate', '--answers', 'answers.yaml')).err).toContain('name the column to copy from');
     const refused = await gl('model', 'migrate');
     expect([refused.code, refused.err]).toEqual([
       1,
@@ -169,12 +184,17 @@ describe('shaping the model', () => {
     const posts = await fetch(`${service.address}/v1/posts`);
     expect([posts.status, await ready(service)]).toEqual([503, 503]);
     expect(((await posts.json()) as { detail: string }).detail).toContain('gather-lane model migrate');
+    const setup = await gl('check', 'setup', '--data', 'another');
+    expect([setup.code, setup.out]).toEqual([1, expect.stringMatching(/Model +bad +Add comments\.tone/)]);
+    expect(service.notReady).toContain('gather-lane model migrate');
     expect((await gl('model', 'migrate')).code).toBe(0);
     while ((await ready(service)) !== 200) await new Promise((resolve) => setTimeout(resolve, 200));
     expect((await fetch(`${service.address}/v1/posts`)).status).toBe(200);
     await service.stop();
+    const dry = JSON.parse((await gl('model', 'migrate', '--back', '--dry-run', '--json')).out) as Planned;
+    expect(dry.changes.map(({ field, kind }) => [field, kind])).toEqual([['comments.tone', 'drop-field']]);
     const back = await gl('model', 'migrate', '--back');
-    expect(back.out).toContain('Take comments.tone out of the model file');
+    expect(back.out).toMatch(/The model file still asks for[^]*Add comments\.tone/);
     file(mooring());
     expect(await kinds()).toEqual([]);
   });
@@ -185,8 +205,20 @@ describe('shaping the model', () => {
       '60 rows would lose their values for good. Choose: --drop users.mooring',
     );
     expect(await kinds()).toEqual(['drop-field']);
+    const hazards = async (...args: string[]) =>
+      (JSON.parse((await gl('model', 'migrate', '--dry-run', '--json', ...args)).out) as Planned).changes.flatMap(
+        (change) => change.hazards.map(({ open }) => open),
+      );
+    expect([await hazards(), await hazards('--drop', 'users.mooring')]).toEqual([[true], [false]]);
     expect((await gl('model', 'migrate', '--drop', 'users.mooring')).code).toBe(0);
     expect(await kinds()).toEqual([]);
+    const back = await gl('model', 'migrate', '--back');
+    expect([back.code, back.err]).toEqual([1, expect.stringContaining('have no value')]);
+    file('users.mooring:\n  rows-without-value: { make: place }\n', 'answers.yaml');
+    expect((await gl('model', 'migrate', '--back', '--answers', 'answers.yaml')).out).toMatch(
+      /users\.mooring is there again; the values that it held are not back\.[^]*still asks for[^]*Drop users\.mooring/,
+    );
+    expect((await gl('model', 'migrate', '--drop', 'users.mooring')).code).toBe(0);
   });
 });
 
@@ -204,10 +236,16 @@ describe('on a big table', () => {
     file('users.call:\n  rows-without-value: { make: handle }\n', 'answers.yaml');
     const args = ['model', 'migrate', '--answers', 'answers.yaml', '--drop', 'posts.lockNumber'];
     let kills = 0;
-    for (const wait of [900, 1_300, 1_700, 2_100]) {
+    const stepsBegun = async () =>
+      (await client.query<{ n: number }>(`SELECT count(*)::integer AS n FROM model_steps`)).rows[0]!.n;
+    const begun = await stepsBegun();
+    // Each gets one step further than the one before; what was done is gone on with.
+    for (const further of [1, 2, 3, 4]) {
       const child = spawn(process.execPath, [COMMAND, ...args], { cwd: folder, env: clean(env) });
       const closed = new Promise<number | null>((resolve) => child.once('close', resolve));
-      setTimeout(() => child.kill('SIGKILL'), wait);
+      while (child.exitCode === null && (await stepsBegun()) < begun + further)
+        await new Promise((resolve) => setTimeout(resolve, 20));
+      child.kill('SIGKILL');
       if ((await closed) === null) kills++;
     }
     expect(kills).toBeGreaterThan(0);
@@ -253,9 +291,14 @@ describe('the model as code', () => {
       pet: { type: string, enum: ["it's", '🛶 "x"'] }
       friend: { references: users }
       born: { type: string, format: date, audience: owner }
+      berth: { type: string, maxLength: 12, unique: true }
+      depth: { type: number, default: 1.5, required: true }
+      tied: { type: boolean, default: true, required: true }
+      hail: { type: string, default: "it's", required: true }
+      seen: { type: string, format: date-time }
   posts:
     fields:
-      lockNumber: { type: integer, description: 'The lock */ that it is about' }
+      lockNumber: { type: integer, indexed: true, default: 7, description: 'The lock */ that it is about' }
 `);
     expect((await gl('model', 'migrate')).code).toBe(0);
     await client.query(`UPDATE users SET f_pet = 'it''s', f_friend = id, f_born = '2001-02-03' WHERE handle = 'odile'`);
@@ -267,8 +310,18 @@ describe('the model as code', () => {
       join(work, 'use.ts'),
       `import { DataSource } from 'typeorm';
 import { entities, Follow, User } from './entities.js';
-import type { Post, UserFields } from './fields.js';
+import { createClient, unwrap, type Post } from '@gather-lane/client';
+import type { UserFields } from './fields.js';
 export const deep = (post: Post): number | null => post.fields.lockNumber;
+export const read = async (): Promise<UserFields['pet']> => {
+  const client = createClient({ address: 'http://127.0.0.1:7461' });
+  const { items } = unwrap(await client.GET('/v1/posts'));
+  const depths: (number | null)[] = items.map(({ fields }) => fields.lockNumber);
+  // @ts-expect-error there is no such field
+  items[0]?.fields.depth;
+  const odile = unwrap(await client.GET('/v1/users/{user}', { params: { path: { user: '@odile' } } }));
+  return depths.length > 0 ? odile.fields.pet : null;
+};
 const source = new DataSource({ type: 'postgres', host: process.env.PGHOST!, port: Number(process.env.PGPORT), username: process.env.PGUSER!, password: process.env.PGPASSWORD!, database: process.env.PGDATABASE!, entities });
 await source.initialize();
 const odile = await source.manager.findOneOrFail(User, {
@@ -277,6 +330,8 @@ const odile = await source.manager.findOneOrFail(User, {
 });
 const pet: UserFields['pet'] = odile.fields.pet;
 console.log(JSON.stringify({ pet, born: odile.fields.born, friend: odile.fields.friendUser?.handle, posts: odile.posts?.length, tally: odile.userTally?.posts, follows: odile.followsAsFollower?.map((follow: Follow) => follow.followee?.handle).length }));
+const proposed = await source.driver.createSchemaBuilder().log();
+console.log(JSON.stringify(proposed.upQueries.map(({ query }) => query)));
 await source.destroy();
 `,
     );
@@ -297,7 +352,10 @@ await source.destroy();
       env: clean(env),
     });
     expect(stderr).toBe('');
-    const found = JSON.parse(stdout) as Record<string, unknown>;
+    const [printed, proposed] = stdout.trim().split('\n') as [string, string];
+    // On a database that nobody touched, a comparison by TypeORM has nothing to say.
+    expect(JSON.parse(proposed)).toEqual([]);
+    const found = JSON.parse(printed) as Record<string, unknown>;
     expect(found).toMatchObject({ pet: `it's`, born: '2001-02-03', friend: 'odile', follows: 24 });
     expect(found.posts).toBe(found.tally);
   });

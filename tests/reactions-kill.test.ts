@@ -59,7 +59,7 @@ test('a service that is killed in the middle of a rush loses no reaction that it
       return now !== kind && now !== asked.get(each);
     });
     expect(lost).toEqual([]);
-    const dataSource = createDataSource(service.database, 2);
+    const dataSource = createDataSource(service.database, { poolSize: 2 });
     await dataSource.initialize();
     const findings = await checkData(dataSource, { repair: false, model: [], progress: () => undefined });
     expect(findings.filter(({ count }) => count > 0)).toEqual([]);

@@ -1,4 +1,5 @@
-// A real PostgreSQL for all tests, on loopback, with one migrated database that each suite copies.
+// A real PostgreSQL for all tests, on loopback, with one migrated database that each suite copies, and one with the demo.
+import { spawn } from 'node:child_process';
 import { mkdtempSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -8,7 +9,12 @@ export default async function startDatabase() {
   const folder = mkdtempSync(join(tmpdir(), 'gather-lane-tests-'));
   makeDataFolder(folder);
   const cluster = await startCluster(folder, () => undefined);
-  const template = createDataSource(cluster.address, 2);
+  const reaper = spawn(process.execPath, [join(import.meta.dirname, 'reaper.mjs'), folder, cluster.folder], {
+    stdio: ['pipe', 'ignore', 'inherit'],
+    detached: true,
+  });
+  reaper.unref();
+  const template = createDataSource(cluster.address, { poolSize: 2 });
   await template.initialize();
   await migrate(template);
   // Nothing here has to outlive a power cut, and a database is copied for each suite.
@@ -17,5 +23,5 @@ export default async function startDatabase() {
   await template.query(`SELECT pg_reload_conf()`);
   await template.destroy();
   process.env.GATHER_LANE_TEST_DATABASE_ADDRESS = JSON.stringify(cluster.address);
-  globalThis.gatherLaneTests = { cluster, folder };
+  globalThis.gatherLaneTests = { cluster, folder, reaper };
 }
