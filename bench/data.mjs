@@ -23,7 +23,7 @@ export async function openData(size) {
   mkdirSync(folder, { recursive: true });
   makeDataFolder(folder);
   const cluster = await startCluster(folder, console.error);
-  const dataSource = createDataSource(cluster.address, 8);
+  const dataSource = createDataSource(cluster.address, { poolSize: 8 });
   await dataSource.initialize();
   await migrate(dataSource);
   const [{ posts }] = await dataSource.query(`SELECT count(*)::integer AS posts FROM posts`);

@@ -20,7 +20,7 @@ export async function benchFill(size) {
   const folder = mkdtempSync(join(tmpdir(), 'gather-lane-bench-'));
   makeDataFolder(folder);
   const cluster = await startCluster(folder, console.error);
-  const dataSource = createDataSource(cluster.address, 4);
+  const dataSource = createDataSource(cluster.address, { poolSize: 4 });
   try {
     await dataSource.initialize();
     await migrate(dataSource);

@@ -118,7 +118,7 @@ const address = {
   database: at.pathname.slice(1),
   ssl: false,
 };
-const dataSource = createDataSource(address, config.database.poolSize);
+const dataSource = createDataSource(address, { poolSize: config.database.poolSize });
 await dataSource.initialize();
 const key = new OperatorKey(join(folder, '.gather-lane'));
 const services = createServices(dataSource, config, key, { demo: false, store: new FolderStore(folder) });

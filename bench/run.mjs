@@ -29,6 +29,7 @@ if (wrong !== undefined) {
   console.error(`There is no benchmark "${wrong}": there are ${Object.keys(BENCHMARKS).join(', ')}.`);
   process.exit(2);
 }
+let missed = 0;
 for (const [name, { least, most, run }] of Object.entries(BENCHMARKS)) {
   if (words.length > 0 && !names.includes(name)) continue;
   const found = await run();
@@ -38,8 +39,13 @@ for (const [name, { least, most, run }] of Object.entries(BENCHMARKS)) {
   for (const [key, ratio] of Object.entries(ratios)) {
     const [low, high] = [bound(least, key), bound(most, key)];
     const held = low !== undefined ? ratio >= low : ratio <= high;
+    if (!held) missed++;
     const limit = low !== undefined ? `at least ${low.toFixed(2)}` : `at most ${high.toFixed(2)}`;
     console.log(`${key}: ${ratio.toFixed(2)}, to be ${limit}: ${held ? 'held' : 'NOT held'}`);
   }
 }
 if (words.includes('chart')) await (await import('./chart.mjs')).drawChart(size);
+if (missed > 0) {
+  console.error(`\n${missed === 1 ? 'One bound was' : `${missed} bounds were`} not held.`);
+  process.exitCode = 1;
+}

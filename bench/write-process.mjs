@@ -3,7 +3,7 @@ import { createDataSource } from '@gather-lane/server';
 import { acts, drive } from './write.mjs';
 
 process.once('message', async ({ address, people, posts, seconds }) => {
-  const pool = createDataSource(address, 8);
+  const pool = createDataSource(address, { poolSize: 8 });
   await pool.initialize();
   const { 'reactions on one post, combined': react } = await acts(pool, people, posts);
   const { perSecond } = await drive(react, 64, seconds);

@@ -62,7 +62,7 @@ export async function benchWrite(size) {
   const data = await openData(size);
   try {
     const { people, posts } = await pick(data.dataSource);
-    const pool = createDataSource(data.address, 12);
+    const pool = createDataSource(data.address, { poolSize: 12 });
     await pool.initialize();
     const wal = async () =>
       Number((await data.dataSource.query(`SELECT pg_wal_lsn_diff(pg_current_wal_lsn(), '0/0') AS at`))[0].at);
