@@ -4,7 +4,8 @@ import { cpSync, mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } fr
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import sharp from 'sharp';
-import { makeDatabase, startTestService, urlOf } from '../packages/server/src/tests/test-service.js';
+import { makeDatabase, urlOf } from '../packages/server/src/tests/test-database.js';
+import { startTestService } from '../packages/server/src/tests/test-service.js';
 import { clean, run, start } from './command.js';
 import { startDemo, type DemoService } from './demo-service.js';
 

@@ -5,7 +5,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import pg from 'pg';
 import { TRANSFER_TABLES } from '../packages/server/src/transfer/tables.js';
-import { makeDatabase } from '../packages/server/src/tests/test-service.js';
+import { makeDatabase } from '../packages/server/src/tests/test-database.js';
 import { clean, COMMAND, run } from './command.js';
 
 let database: Awaited<ReturnType<typeof makeDatabase>>;

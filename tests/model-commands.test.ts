@@ -4,7 +4,7 @@ import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import pg from 'pg';
-import { makeDatabase } from '../packages/server/src/tests/test-service.js';
+import { makeDatabase } from '../packages/server/src/tests/test-database.js';
 import { clean, COMMAND, run, start, type Started } from './command.js';
 
 let database: Awaited<ReturnType<typeof makeDatabase>>;

@@ -13,7 +13,7 @@ import {
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { satisfies } from 'semver';
-import { makeDatabase, urlOf } from '../packages/server/src/tests/test-service.js';
+import { makeDatabase, urlOf } from '../packages/server/src/tests/test-database.js';
 import { clean, startCommand, type Started } from './command.js';
 
 const PACKAGES = ['core', 'client', 'server', 'cli'];

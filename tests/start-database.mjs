@@ -1,4 +1,4 @@
-// A real PostgreSQL for all tests, on loopback, with one migrated database that each suite copies, and one with the demo.
+// A real PostgreSQL for all tests, on loopback, with one migrated database that each suite copies.
 import { spawn } from 'node:child_process';
 import { mkdtempSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -23,5 +23,6 @@ export default async function startDatabase() {
   await template.query(`SELECT pg_reload_conf()`);
   await template.destroy();
   process.env.GATHER_LANE_TEST_DATABASE_ADDRESS = JSON.stringify(cluster.address);
+  process.env.GATHER_LANE_TEST_FOLDER = folder;
   globalThis.gatherLaneTests = { cluster, folder, reaper };
 }

@@ -4,7 +4,7 @@ import { connect, type Socket } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import pg from 'pg';
-import { makeDatabase, urlOf } from '../packages/server/src/tests/test-service.js';
+import { makeDatabase, urlOf } from '../packages/server/src/tests/test-database.js';
 import { start, type Started } from './command.js';
 
 let folder = '';

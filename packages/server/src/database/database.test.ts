@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
 import type { DataSource } from 'typeorm';
-import { makeDatabase, sharedDatabase } from '../tests/test-service.js';
+import { makeDatabase, sharedDatabase } from '../tests/test-database.js';
 import { createDataSource, ENTITIES, MIGRATIONS } from './data-source.js';
 import { probeDatabase, type DatabaseFault } from './diagnose.js';
 import { migrate, migrationState } from './migrate.js';

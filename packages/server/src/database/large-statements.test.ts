@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
-import { makeDatabase } from '../tests/test-service.js';
+import { makeDatabase } from '../tests/test-database.js';
 
 /** What auto_explain tells of a statement, and of those that triggers and functions ran for it. */
 interface PlanNode {

@@ -240,7 +240,8 @@ describe('without its database', () => {
     await admin.connect();
     const allow = (yes: boolean) => admin.query(`ALTER DATABASE ${cut.database.database} ALLOW_CONNECTIONS ${yes}`);
     await allow(false);
-    await admin.query(`SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = $1`, [
+    // Waits until they are gone: one that ends later would fail a call after the database is back.
+    await admin.query(`SELECT pg_terminate_backend(pid, 60000) FROM pg_stat_activity WHERE datname = $1`, [
       cut.database.database,
     ]);
     const statuses = async () =>
@@ -257,6 +258,8 @@ describe('without its database', () => {
       'The database does not answer: try again in a moment.',
     ]);
     await allow(true);
+    // It answers within two seconds, a new connection on a busy machine may take longer: asked until it is ready.
+    while ((await cut.call('GET', '/ready')).status !== 200);
     expect(await statuses()).toEqual([200, 200, 200]);
     await admin.end();
     await cut.stop();

@@ -1,5 +1,7 @@
 import { SerializerSelector, type SerializerFactory } from '@fastify/fast-json-stringify-compiler';
 
+type SerializerCompiler = ReturnType<SerializerFactory>;
+
 /** What a schema says beyond the types: for readers of the document. */
 const BEYOND_TYPES = ['format', 'pattern', 'minLength', 'maxLength', 'minimum', 'maximum', 'minItems', 'maxItems'];
 
@@ -11,11 +13,15 @@ const BEYOND_TYPES = ['format', 'pattern', 'minLength', 'maxLength', 'minimum', 
  * else stored; what may be stored is decided where it comes in.
  */
 export const compileGoodReplies: SerializerFactory = (externalSchemas, options) => {
-  const compile = SerializerSelector()(byTypes(externalSchemas), options);
+  let compile: SerializerCompiler | undefined;
   return (route) => {
     if (Number(route.httpStatus) >= 400) return (data) => JSON.stringify(data);
-    let serialise: ReturnType<typeof compile> | undefined;
-    return (data) => (serialise ??= compile({ ...route, schema: byTypes(route.schema) }))(data);
+    let serialise: ReturnType<SerializerCompiler> | undefined;
+    return (data) => {
+      compile ??= SerializerSelector()(byTypes(externalSchemas), options);
+      serialise ??= compile({ ...route, schema: byTypes(route.schema) });
+      return serialise(data);
+    };
   };
 };
 

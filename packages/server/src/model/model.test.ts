@@ -3,7 +3,8 @@ import pg from 'pg';
 import type { DataSource } from 'typeorm';
 import { createDataSource } from '../database/data-source.js';
 import { addComments, addFollows, addPosts, addUsers } from '../tests/graph.js';
-import { makeDatabase, startTestService, type TestService } from '../tests/test-service.js';
+import { makeDatabase } from '../tests/test-database.js';
+import { startTestService, type TestService } from '../tests/test-service.js';
 import { planMigration } from './migration/plan.js';
 import { describeModel, modelAsMermaid, modelAsSql } from './describe.js';
 

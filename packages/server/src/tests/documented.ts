@@ -1,11 +1,8 @@
-import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
-import type { Config } from '../config/schema.js';
-import { openApiDocument } from '../http/openapi.js';
-
 /** Headers that say something of a reply; those that every server sends are not documented one by one. */
 const TELLING = /^(?:etag|location|link|set-cookie|retry-after|www-authenticate|ratelimit-\w+)$/;
 
-type Operations = Record<string, Record<string, { responses: Record<string, { headers?: object }> }>>;
+/** What is read of the API document: its paths, by method. */
+export type Operations = Record<string, Record<string, { responses: Record<string, { headers?: object }> }>>;
 
 /** What replies hold that the API document does not say of them. */
 export class Documented {
@@ -43,17 +40,4 @@ export class Documented {
     // A word of its own goes before a name: /v1/posts/mine before /v1/posts/{post}.
     return found.sort((a, b) => a.split('{').length - b.split('{').length)[0] ?? path;
   }
-}
-
-/** Looks at every reply of an application; `faults` gathers what is wrong. To be called before it listens. */
-export function watchReplies(app: FastifyInstance, config: Config): { faults: string[] } {
-  const faults: string[] = [];
-  const documented = new Documented(() => openApiDocument(app, config, '').paths as Operations);
-  app.addHook('onSend', async (request: FastifyRequest, reply: FastifyReply) => {
-    const path = request.routeOptions.url?.replace(/:(\w+)/g, '{$1}');
-    if (path === undefined) return;
-    const fault = documented.faultOf(request.method, path, reply.statusCode, Object.keys(reply.getHeaders()));
-    if (fault) faults.push(fault);
-  });
-  return { faults };
 }

@@ -4,7 +4,6 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { ModelSource } from '@gather-lane/core';
 import type { FastifyInstance } from 'fastify';
-import pg from 'pg';
 import type { DataSource } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { loadConfig } from '../config/load.js';
@@ -17,7 +16,8 @@ import { FolderStore } from '../media/store.js';
 import { migrateModel } from '../model/migration/migrate.js';
 import { OperatorKey } from '../operator/key.js';
 import { createServices, type Services } from '../services.js';
-import { watchReplies } from './documented.js';
+import { makeDatabase } from './test-database.js';
+import { watchReplies } from './watch-replies.js';
 
 /** The reply to a call: its status, headers and JSON. */
 export interface Reply<T = Record<string, unknown>> {
@@ -53,28 +53,6 @@ export interface TestService {
   /** A user made straight in the database, signed in. */
   user(handle?: string): Promise<Actor>;
   stop(): Promise<void>;
-}
-
-/** The address of the PostgreSQL that the tests share. */
-export const sharedDatabase = (): DatabaseAddress =>
-  JSON.parse(process.env.GATHER_LANE_TEST_DATABASE_ADDRESS!) as DatabaseAddress;
-
-/** An address as the service is given it. */
-export const urlOf = ({ host, port, user, password, database }: DatabaseAddress): string =>
-  `postgres://${user}:${encodeURIComponent(password!)}@${host}:${port}/${database}`;
-
-/** Makes a database of a test's own, migrated. */
-export async function makeDatabase(): Promise<{ address: DatabaseAddress; drop: () => Promise<void> }> {
-  const shared = sharedDatabase();
-  const name = `test_${randomBytes(6).toString('hex')}`;
-  const admin = async (sql: string) => {
-    const client = new pg.Client({ ...shared, database: 'postgres' });
-    await client.connect();
-    await client.query(sql);
-    await client.end();
-  };
-  await admin(`CREATE DATABASE ${name} TEMPLATE ${shared.database}`);
-  return { address: { ...shared, database: name }, drop: () => admin(`DROP DATABASE ${name} WITH (FORCE)`) };
 }
 
 interface Options {

@@ -3,7 +3,7 @@ import { readModel, type Answers, type FieldSource, type FieldValue, type Model 
 import pg from 'pg';
 import type { DataSource } from 'typeorm';
 import { createDataSource } from '../../database/data-source.js';
-import { makeDatabase } from '../../tests/test-service.js';
+import { makeDatabase } from '../../tests/test-database.js';
 import { ModelMigration } from '../model-migration.entity.js';
 import { presentFields } from './catalogue.js';
 import { Heartbeat } from './live.js';
