@@ -14,7 +14,7 @@ let folder: string;
 beforeAll(async () => {
   demo = await startDemo();
   folder = mkdtempSync(join(tmpdir(), 'gather-lane-accounts-'));
-}, 240_000);
+});
 afterAll(async () => {
   await demo.end();
   rmSync(folder, { recursive: true });

@@ -177,7 +177,7 @@ describe('the ownership page', () => {
     await page.getByRole('button', { name: 'Check now' }).click();
     await page
       .getByText(/Everybody met what the rules say, and no row changed that should not/)
-      .waitFor({ timeout: 120_000 });
+      .waitFor({ timeout: 280_000 });
     const row = page.getByRole('row', { name: /PATCH \/v1\/posts\/\{post\}/ });
     expect(await row.getByRole('cell').allInnerTexts()).toEqual([
       'PATCH /v1/posts/{post}',

@@ -34,7 +34,7 @@ export function useConsole(model?: string): void {
     };
     documented = new Documented(() => document.paths);
     browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS });
-  }, 240_000);
+  });
   afterAll(async () => {
     await browser.close();
     await service.end();
@@ -50,7 +50,8 @@ export function useConsole(model?: string): void {
 export async function openWindow(options: BrowserContextOptions): Promise<void> {
   await context?.close();
   context = await browser.newContext(options);
-  context.setDefaultTimeout(20_000);
+  // Long, since a busy machine is no failure: what never comes ends here.
+  context.setDefaultTimeout(90_000);
   failures = [];
   await openTab();
 }

@@ -1,7 +1,7 @@
 import { cpSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { asAdmin, makeDatabase, urlOf } from '../packages/server/src/tests/test-database.js';
+import { asAdmin, makeDatabase, urlOf, type TestDatabase } from '../packages/server/src/tests/test-database.js';
 import type { DatabaseAddress } from '../packages/server/src/database/address.js';
 import { start, type Started } from './command.js';
 
@@ -15,10 +15,8 @@ export interface DemoService extends Started {
 /** @param configuration the text of its `gather-lane.yaml`, which may have own fields: the demo is then made with them */
 export async function startDemo(configuration?: string): Promise<DemoService> {
   const folder = mkdtempSync(join(tmpdir(), 'gather-lane-demo-'));
-  const original = configuration === undefined ? await loadedDemo() : null;
-  if (original) cpSync(join(original.folder, MEDIA), join(folder, MEDIA), { recursive: true });
-  else writeFileSync(join(folder, 'gather-lane.yaml'), configuration!);
-  const { address: database, drop } = await makeDatabase(original?.name);
+  if (configuration !== undefined) writeFileSync(join(folder, 'gather-lane.yaml'), configuration);
+  const { address: database, drop } = await (configuration === undefined ? demoDatabase(folder) : makeDatabase());
   const service = await start(['--demo'], { cwd: folder, env: { GATHER_LANE_DATABASE_URL: urlOf(database) } });
   return {
     ...service,
@@ -30,6 +28,13 @@ export async function startDemo(configuration?: string): Promise<DemoService> {
       rmSync(folder, { recursive: true });
     },
   };
+}
+
+/** A database of a test's own with the demo in it, and the demo's pictures in the data folder below `folder`. */
+export async function demoDatabase(folder: string): Promise<TestDatabase> {
+  const original = await loadedDemo();
+  cpSync(join(original.folder, MEDIA), join(folder, MEDIA), { recursive: true });
+  return makeDatabase(original.name);
 }
 
 const MEDIA = '.gather-lane/media';

@@ -69,6 +69,13 @@ const faintTexts = () =>
     [CONTRAST, CONTRAST_LARGE],
   );
 
+/** Waits until every colour and size that changes by degrees has changed. */
+const settled = () =>
+  page.evaluate(async () => {
+    const under = document.getAnimations().filter((each) => each instanceof CSSTransition);
+    await Promise.allSettled(under.map(({ finished }) => finished));
+  });
+
 /** Controls that have no name for whoever cannot see them. */
 const namelessControls = async () => {
   const nameless: string[] = [];
@@ -91,6 +98,7 @@ describe.each(['light', 'dark'] as const)('every page at phone width, %s', (colo
       await open(path);
       await page.getByRole('main').getByText(sign).first().waitFor();
       await page.waitForLoadState('networkidle');
+      await settled();
       const wide = await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth);
       const faults = {
         ...(wide > 0 && { wide }),

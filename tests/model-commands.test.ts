@@ -4,17 +4,18 @@ import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import pg from 'pg';
-import { makeDatabase } from '../packages/server/src/tests/test-database.js';
+import type { TestDatabase } from '../packages/server/src/tests/test-database.js';
 import { clean, COMMAND, run, start, type Started } from './command.js';
+import { demoDatabase } from './demo-service.js';
 
-let database: Awaited<ReturnType<typeof makeDatabase>>;
+let database: TestDatabase;
 let client: pg.Client;
 let folder = '';
 let env: Record<string, string>;
 
 beforeAll(async () => {
   folder = mkdtempSync(join(tmpdir(), 'gather-lane-model-'));
-  database = await makeDatabase();
+  database = await demoDatabase(folder);
   const { host, port, user, password, database: name } = database.address;
   env = {
     PGHOST: host,
@@ -115,7 +116,6 @@ describe('shaping the model', () => {
   test('a field goes in under a running service without failing a call, and is required once the service is restarted', async () => {
     rmSync(join(folder, 'gather-lane.yaml'));
     const older = await serve(['--demo']);
-    const calls = callOn(older);
     file(mooring());
     const shown = await gl('model', 'changes');
     expect(shown.out).toContain('! 60 rows of 60 have no value, and there is no default.');
@@ -145,6 +145,7 @@ describe('shaping the model', () => {
     const dry = await gl('model', 'migrate', '--answers', 'answers.yaml', '--dry-run', '--json');
     expect((JSON.parse(dry.out) as { changes: unknown[] }).changes).toHaveLength(3);
     expect((await client.query(`SELECT FROM model_migrations`)).rowCount).toBe(0);
+    const calls = callOn(older);
     const expanded = await gl('model', 'migrate', '--answers', 'answers.yaml');
     expect([expanded.code, expanded.out]).toEqual([
       1,

@@ -48,7 +48,7 @@ beforeAll(async () => {
     for (const dependency of Object.keys(dependencies).filter((other) => !other.startsWith('@gather-lane/')))
       link(dependency, from, join(scope, name, 'node_modules', dependency));
   }
-}, 180_000);
+});
 afterAll(async () => {
   await database.drop();
   rmSync(folder, { recursive: true, force: true });
@@ -95,7 +95,7 @@ console.log(unwrap(await client.GET('/v1/posts')).items.length);
   const read = spawnSync(process.execPath, ['read.mjs'], { cwd: folder, encoding: 'utf8', env: clean() });
   expect([read.stdout, read.stderr]).toEqual(['0\n', '']);
   expect(await service.stop()).toBe(0);
-}, 180_000);
+});
 
 test('nothing that it needs wants a newer Node than is promised', () => {
   const lock = JSON.parse(readFileSync('package-lock.json', 'utf8')) as {

@@ -95,7 +95,7 @@ describe('time limits', () => {
     await new Promise((resolve) => socket.once('close', resolve));
     expect(answer).toMatch(/^HTTP\/1\.1 408 [^]*too-slow-request/);
     await service.stop();
-  }, 120_000);
+  });
 });
 
 describe('a port that browsers refuse', () => {

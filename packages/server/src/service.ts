@@ -108,7 +108,7 @@ export async function startService(options: StartOptions): Promise<Service> {
     const host = config.server.host.includes(':') ? `[${config.server.host}]` : config.server.host;
     const listening = `http://${host}:${port}`;
     services.address.listensAt(listening);
-    await standIn?.allow([services.address.to(`/sign-in/${standIn.provider.name}`)]);
+    standIn?.allow([services.address.to(`/sign-in/${standIn.provider.name}`)]);
     resources.add('the note of it', noteRunning(data, { address: listening, database: cluster ? null : address }));
     cluster?.watch((text) => {
       notice(text);

@@ -15,11 +15,11 @@ beforeAll(async () => {
   await addFollows(service, viewer.id, writers);
   posts = await addPosts(
     service,
-    Array.from({ length: 500 }, (_, i) => ({ author: writers[i % 12]!, secondsAgo: 60 + (i % 250) * 40 })),
+    Array.from({ length: 300 }, (_, i) => ({ author: writers[i % 12]!, secondsAgo: 60 + (i % 150) * 40 })),
   );
   await addComments(
     service,
-    Array.from({ length: 400 }, (_, i) => ({ post: posts[(i * 7) % 500]!, author: writers[(i * 5) % 12]! })),
+    Array.from({ length: 250 }, (_, i) => ({ post: posts[(i * 7) % 300]!, author: writers[(i * 5) % 12]! })),
   );
 });
 afterAll(() => service.stop());

@@ -5,10 +5,10 @@ import { empty, fill, type FillOrder, type FillProgress } from './load.js';
 
 const order: FillOrder = {
   users: 150,
-  posts: 9_000,
+  posts: 4_500,
   follows: 1_500,
-  comments: 3_000,
-  reactions: 6_000,
+  comments: 1_500,
+  reactions: 3_000,
   kinds: ['like', 'dislike'],
   days: 20,
   seed: 5,
@@ -46,8 +46,8 @@ describe('fill', () => {
     expect(await counts()).toMatchObject({
       users: 150,
       credentials: 150,
-      posts: 9_000,
-      standings: 9_000,
+      posts: 4_500,
+      standings: 4_500,
       follows: rows.follows,
       comments: rows.comments,
     });
@@ -85,7 +85,7 @@ describe('fill', () => {
     await service.dataSource.query(`CREATE TABLE kept_run AS SELECT * FROM fill_runs`);
     await fill(service.dataSource, 'again', quiet);
     const resumed = await counts();
-    expect(resumed).toMatchObject({ users: 150, posts: 9_000 });
+    expect(resumed).toMatchObject({ users: 150, posts: 4_500 });
     const bodies = await service.dataSource.query<{ body: string }[]>(`SELECT body FROM posts ORDER BY id`);
 
     await empty(service.dataSource, { amongReal: false });
@@ -105,7 +105,7 @@ describe('fill', () => {
     expect(await counts()).toMatchObject({ users: 150, posts: 0, comments: 0 });
     await service.dataSource.query(`ALTER TABLE comments DROP CONSTRAINT broken`);
     await fill(service.dataSource, 'again', quiet);
-    expect(await counts()).toMatchObject({ posts: 9_000 });
+    expect(await counts()).toMatchObject({ posts: 4_500 });
   });
 
   test('run again it adds; without users those who are there post', async () => {

@@ -114,20 +114,16 @@ describe('every route, with bad input, refuses it with a clear problem and chang
     ['a lone surrogate', '{"body":"\\ud800","reason":"\\ud800","name":"\\ud800","login":"\\ud800","unknown":1}'],
     ['NUL', '{"body":"a\\u0000b","reason":"a\\u0000b","unknown":1}'],
     ['deep JSON', deep],
-    ['10 MB of text', `{"body":"${'x'.repeat(10_000_000)}"}`],
+    ['2 MB of text', `{"body":"${'x'.repeat(2_000_000)}"}`],
   ];
-  test.each(BODIES)(
-    'a body of %s',
-    async (name, body) => {
-      const before = await everything();
-      for (const operation of operations.filter(({ takesJson }) => takesJson)) {
-        const path = operation.path.replace('{user}', user.id).replace('{id}', user.id);
-        await refused(operation, name, { path: filled(path, UUID), as: asOf(operation), body });
-      }
-      expect(await everything()).toBe(before);
-    },
-    60_000,
-  );
+  test.each(BODIES)('a body of %s', async (name, body) => {
+    const before = await everything();
+    for (const operation of operations.filter(({ takesJson }) => takesJson)) {
+      const path = operation.path.replace('{user}', user.id).replace('{id}', user.id);
+      await refused(operation, name, { path: filled(path, UUID), as: asOf(operation), body });
+    }
+    expect(await everything()).toBe(before);
+  });
 
   test('the same key twice in a body is taken once, as JSON.parse has it, and never as two things', async () => {
     const { status, json } = await service.call('POST', '/v1/posts', {
@@ -157,7 +153,7 @@ describe('every route, with bad input, refuses it with a clear problem and chang
           ...(operation.takesJson && { body: {} }),
         });
     expect(await everything()).toBe(before);
-  }, 60_000);
+  });
 
   test('parameters of the query that are none', async () => {
     for (const operation of operations.filter(({ query, path }) => query.includes('after') && !path.includes('{')))

@@ -4,8 +4,6 @@ import type { Configuration, Provider as OidcProvider } from 'oidc-provider';
 import { escapeHtml, page } from '../docs/page.js';
 import type { Provider } from './providers.js';
 
-type Handler = (request: IncomingMessage, response: ServerResponse) => void;
-
 /** Somebody whom the stand-in knows. */
 export interface StandInPerson {
   readonly id: string;
@@ -25,12 +23,14 @@ const PEOPLE: readonly StandInPerson[] = [
 export class StandInProvider {
   readonly #server: Server;
   readonly #clientSecret = randomBytes(24).toString('base64url');
-  #callback: Handler | null = null;
-  #oidc: OidcProvider | null = null;
+  #redirects: readonly string[] | null = null;
+  #oidc: Promise<OidcProvider> | null = null;
   #issuer = '';
 
   constructor() {
-    this.#server = createServer((request, response) => void this.#answer(request, response));
+    this.#server = createServer((request, response) => {
+      this.#answer(request, response).catch(() => response.headersSent || response.writeHead(500).end());
+    });
   }
 
   /** Begins to listen on a free port. */
@@ -54,18 +54,23 @@ export class StandInProvider {
   }
 
   /** Says to which pages people may be sent back; until then nobody can sign in. */
-  async allow(redirects: readonly string[]): Promise<void> {
-    // Loaded for a demo alone. Its warnings are for who runs it for real, and would alarm who reads them here.
-    const { warn } = globalThis.console;
-    globalThis.console.warn = () => undefined;
-    try {
-      const { Provider } = await import('oidc-provider');
-      this.#oidc = new Provider(this.#issuer, this.#configuration(redirects));
-      const callback = this.#oidc.callback();
-      this.#callback = (request, response) => void callback(request, response);
-    } finally {
-      globalThis.console.warn = warn;
-    }
+  allow(redirects: readonly string[]): void {
+    this.#redirects = redirects;
+  }
+
+  /** The provider, made when somebody comes: it takes half a second to load, and most demos are for something else. */
+  #loaded(redirects: readonly string[]): Promise<OidcProvider> {
+    return (this.#oidc ??= (async () => {
+      // Its warnings are for who runs it for real, and would alarm who reads them here.
+      const { warn } = globalThis.console;
+      globalThis.console.warn = () => undefined;
+      try {
+        const { Provider } = await import('oidc-provider');
+        return new Provider(this.#issuer, this.#configuration(redirects));
+      } finally {
+        globalThis.console.warn = warn;
+      }
+    })());
   }
 
   #configuration(redirects: readonly string[]): Configuration {
@@ -107,10 +112,11 @@ export class StandInProvider {
 
   async #answer(request: IncomingMessage, response: ServerResponse): Promise<void> {
     const [, uid, person] = /^\/who\/([\w-]+)(?:\/([\w-]+))?$/.exec(request.url ?? '') ?? [];
-    if (!this.#oidc || !this.#callback) return void response.writeHead(503).end();
-    if (uid === undefined) return this.#callback(request, response);
+    if (!this.#redirects) return void response.writeHead(503).end();
+    const oidc = await this.#loaded(this.#redirects);
+    if (uid === undefined) return void oidc.callback()(request, response);
     if (request.method === 'POST' && PEOPLE.some(({ id }) => id === person))
-      return this.#oidc.interactionFinished(request, response, { login: { accountId: person! } });
+      return oidc.interactionFinished(request, response, { login: { accountId: person! } });
     const choices = PEOPLE.map(
       ({ id, name, handle }) =>
         `<form method="post" action="/who/${uid}/${id}" style="margin:.75rem 0"><button style="font:inherit;padding:.4rem 1rem">${escapeHtml(name)} (${escapeHtml(handle)})</button></form>`,

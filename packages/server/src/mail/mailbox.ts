@@ -26,13 +26,15 @@ export class Mailbox {
   /** Begins to listen on a free port of loopback. */
   async listen(): Promise<void> {
     // Loaded here, since nothing but a demo listens.
-    const [{ SMTPServer }, { simpleParser }] = await Promise.all([import('smtp-server'), import('mailparser')]);
+    const { SMTPServer } = await import('smtp-server');
     const server = new SMTPServer({
       authOptional: true,
       disabledCommands: ['AUTH', 'STARTTLS'],
       size: LARGEST,
       onData: (stream, _session, done) => {
-        simpleParser(stream).then(
+        // Loaded with the first message: most demos send none.
+        const parsed = import('mailparser').then(({ simpleParser }) => simpleParser(stream));
+        parsed.then(
           ({ from, to, subject, text }) => {
             this.#kept.unshift({
               id: uuidv7(),

@@ -103,7 +103,7 @@ export async function startTestService(options: Options = {}): Promise<TestServi
   options.before?.(app);
   const address = await app.listen({ host: '127.0.0.1', port: 0 });
   services.address.listensAt(address);
-  await standIn?.allow([`${address}/sign-in/guild`]);
+  standIn?.allow([`${address}/sign-in/guild`]);
   const operatorKey = readFileSync(key.path, 'utf8').trim();
 
   return {
