@@ -86,25 +86,3 @@ export const dropStandings = (weighting: number): readonly string[] => [
 
 /** The advisory lock that whoever sets standings takes shared, and a change of weighting alone. */
 export const STANDINGS_LOCK = `hashtext('gather-lane standings')`;
-
-/**
- * Sets the standings of posts under every live weighting: that in force at once; for one that is being built the posts are
- * noted; from those that were in force until lately what is out of sight is taken away, and nothing else. Which is which is
- * read after the lock, in a statement of its own, so that a writer who waited for a change sees it.
- */
-export const SET_STANDINGS = `
-CREATE OR REPLACE FUNCTION set_standings(ids uuid[]) RETURNS void LANGUAGE plpgsql VOLATILE ${ONE_PLAN} AS $$
-DECLARE
-  w record;
-BEGIN
-  PERFORM pg_advisory_xact_lock_shared(${STANDINGS_LOCK});
-  FOR w IN SELECT id, state FROM weightings WHERE state IN ('in-force', 'building', 'retired') LOOP
-    IF w.state = 'in-force' THEN
-      EXECUTE format('SELECT stand_%s($1, true)', w.id) USING ids;
-    ELSIF w.state = 'building' THEN
-      INSERT INTO restand (post_id) SELECT DISTINCT id FROM unnest(ids) AS i (id) ORDER BY id ON CONFLICT DO NOTHING;
-    ELSE
-      EXECUTE format('DELETE FROM standings_%s s WHERE s.post_id = ANY ($1) AND NOT EXISTS (SELECT FROM posts p WHERE p.id = s.post_id AND p.deleted_at IS NULL)', w.id) USING ids;
-    END IF;
-  END LOOP;
-END $$`;

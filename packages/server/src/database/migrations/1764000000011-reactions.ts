@@ -1,5 +1,4 @@
 import type { MigrationInterface, QueryRunner } from 'typeorm';
-import { ONE_PLAN } from '../../weighting/standings.js';
 
 /** Reactions on posts and comments, counted by the database as comments are. */
 export class Reactions1764000000011 implements MigrationInterface {
@@ -55,6 +54,9 @@ export class Reactions1764000000011 implements MigrationInterface {
     await runner.query(`UPDATE weightings SET weights = '{"comment": 3000}' WHERE id = 1`);
   }
 }
+
+/** The plan of the functions that count, as it was here. */
+const ONE_PLAN = `SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off`;
 
 /** Counts by kind with so many more or fewer of each; a kind that nobody is left with goes. */
 const ADD_COUNTS = `

@@ -1,5 +1,5 @@
 import type { MigrationInterface, QueryRunner } from 'typeorm';
-import { ONE_PLAN, standFunction } from '../../weighting/standings.js';
+import { ONE_PLAN, standFunction } from './1764000000012-weightings.js';
 
 /**
  * The functions that follow a statement over many rows do work in proportion to the rows. They were comparing rows pair by

@@ -1,0 +1,57 @@
+-- What follows a statement on posts. PostgreSQL allows one event for each trigger that sees the rows of the whole statement.
+
+-- A post gets its tally, its standing, and is counted for its author. Cost: one row of each for each post.
+CREATE OR REPLACE FUNCTION after_posts_inserted() RETURNS trigger LANGUAGE plpgsql
+SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+BEGIN
+  INSERT INTO post_tallies (post_id) SELECT id FROM new_rows;
+  PERFORM set_standings(array_agg(id)) FROM new_rows HAVING count(*) > 0;
+  PERFORM count_users(array_agg(author_id), array_agg(n), array_agg(0), array_agg(0))
+  FROM (SELECT author_id, (1 * count(*))::integer AS n FROM new_rows WHERE deleted_at IS NULL GROUP BY author_id ORDER BY author_id) r
+  HAVING count(*) > 0;
+  RETURN NULL;
+END $$;
+CREATE OR REPLACE TRIGGER posts_inserted AFTER INSERT ON posts
+  REFERENCING NEW TABLE AS new_rows
+  FOR EACH STATEMENT EXECUTE FUNCTION after_posts_inserted();
+
+-- An edit of the text moves nothing; deleting, restoring and moving in time do. Cost: one sort of the statement's rows.
+CREATE OR REPLACE FUNCTION after_posts_updated() RETURNS trigger LANGUAGE plpgsql
+SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+DECLARE
+  moved uuid[];
+BEGIN
+  SELECT array_agg(id) INTO moved FROM (
+    SELECT id FROM (
+      SELECT id, author_id, deleted_at IS NULL AS visible, created_at FROM old_rows
+      UNION SELECT id, author_id, deleted_at IS NULL, created_at FROM new_rows
+    ) both_ways GROUP BY id HAVING count(*) > 1) m;
+  IF moved IS NULL THEN
+    RETURN NULL;
+  END IF;
+  PERFORM FROM post_tallies WHERE post_id = ANY (moved) ORDER BY post_id FOR NO KEY UPDATE;
+  PERFORM set_standings(moved);
+  PERFORM count_users(array_agg(author_id), array_agg(d), array_agg(0), array_agg(0))
+  FROM (SELECT author_id, sum(sign)::integer AS d FROM (
+          SELECT author_id, -1 AS sign FROM old_rows WHERE deleted_at IS NULL
+          UNION ALL SELECT author_id, 1 FROM new_rows WHERE deleted_at IS NULL) signed
+        GROUP BY author_id) r WHERE d <> 0 HAVING count(*) > 0;
+  RETURN NULL;
+END $$;
+CREATE OR REPLACE TRIGGER posts_updated AFTER UPDATE ON posts
+  REFERENCING OLD TABLE AS old_rows NEW TABLE AS new_rows
+  FOR EACH STATEMENT EXECUTE FUNCTION after_posts_updated();
+
+-- A post that is removed for good takes its standings along. Cost: one probe for each post and live weighting.
+CREATE OR REPLACE FUNCTION after_posts_deleted() RETURNS trigger LANGUAGE plpgsql
+SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+BEGIN
+  PERFORM set_standings(array_agg(id)) FROM old_rows HAVING count(*) > 0;
+  PERFORM count_users(array_agg(author_id), array_agg(n), array_agg(0), array_agg(0))
+  FROM (SELECT author_id, (-1 * count(*))::integer AS n FROM old_rows WHERE deleted_at IS NULL GROUP BY author_id ORDER BY author_id) r
+  HAVING count(*) > 0;
+  RETURN NULL;
+END $$;
+CREATE OR REPLACE TRIGGER posts_deleted AFTER DELETE ON posts
+  REFERENCING OLD TABLE AS old_rows
+  FOR EACH STATEMENT EXECUTE FUNCTION after_posts_deleted();
