@@ -1,11 +1,13 @@
 import type { DataSource } from 'typeorm';
 import { MIGRATIONS, MIGRATIONS_TABLE } from './data-source.js';
 import { explainMissingRight } from './diagnose.js';
+import { underLock } from './under-lock.js';
 
 /** How the database stands to this version of the service. */
 export type MigrationState = 'current' | 'pending' | 'empty' | 'newer';
 
-const MIGRATION_LOCK = 0x6761_7468;
+/** Held by the one process that migrates. */
+const MIGRATING = `${0x6761_7468}`;
 
 const KNOWN = MIGRATIONS.map((migration) => migration.name);
 
@@ -37,15 +39,9 @@ export async function pendingMigrations(dataSource: DataSource): Promise<string[
  * @throws DatabaseFault where the role may not
  */
 export async function migrate(dataSource: DataSource): Promise<void> {
-  const lock = dataSource.createQueryRunner();
   try {
-    await lock.query(`SELECT pg_advisory_lock($1)`, [MIGRATION_LOCK]);
-    await dataSource.runMigrations();
+    await underLock(dataSource, MIGRATING, () => dataSource.runMigrations());
   } catch (error) {
     throw explainMissingRight(error) ?? error;
-  } finally {
-    // What went wrong before is what is told: a lock ends with its connection anyway.
-    await lock.query(`SELECT pg_advisory_unlock($1)`, [MIGRATION_LOCK]).catch(() => undefined);
-    await lock.release();
   }
 }

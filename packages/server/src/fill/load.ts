@@ -13,12 +13,15 @@ import type { PoolClient } from 'pg';
 import type { DataSource, QueryRunner } from 'typeorm';
 import { copyRows } from '../database/copy.js';
 import { refuseRealAccounts } from '../database/real-accounts.js';
+import { underLock } from '../database/under-lock.js';
 import { modelState } from '../model/migration/plan.js';
 import { hashPassword } from '../sessions/passwords.js';
 import { liveStandings } from '../weighting/queries.js';
 import { FillRun } from './fill-run.entity.js';
 
 /** At most so many of the users who are there write the posts of a fill that makes none of its own. */
+/** Held by the one fill that is under way. */
+const FILLING = `hashtext('gather-lane fill')`;
 const MOST_CAST = 500_000;
 const TABLES = ['users', 'credentials', 'follows', 'posts', 'comments', 'reactions', 'user_tallies', 'post_tallies'];
 
@@ -58,20 +61,14 @@ export async function fill(
   if (!options.amongReal) await refuseRealAccounts(dataSource);
   if ((await modelState(dataSource, model)) === 'behind')
     throw new FillRefused('The model file has fields that the tables do not have yet: gather-lane model migrate.');
-  const runner = dataSource.createQueryRunner();
-  try {
+  const work = async (runner: QueryRunner) => {
     const client = (await runner.connect()) as PoolClient;
-    const [{ mine }] = (await runner.query(`SELECT pg_try_advisory_lock(hashtext('gather-lane fill')) AS mine`)) as [
-      { mine: boolean },
-    ];
-    if (!mine) throw new FillRefused('Another fill is under way on this database: wait for it, or stop it.');
     const run = order === 'again' ? await lastUnfinished(dataSource) : await begin(dataSource, order, model);
-    return await load(runner, client, run, await makerOf(dataSource, run, model), options.progress);
-  } finally {
-    // Ends the lock too, whatever state the connection is in.
-    await runner.query(`SELECT pg_advisory_unlock_all()`).catch(() => undefined);
-    await runner.release();
-  }
+    return load(runner, client, run, await makerOf(dataSource, run, model), options.progress);
+  };
+  return underLock(dataSource, FILLING, work, () => {
+    throw new FillRefused('Another fill is under way on this database: wait for it, or stop it.');
+  });
 }
 
 async function begin(dataSource: DataSource, order: FillOrder, model: Model): Promise<FillRun> {

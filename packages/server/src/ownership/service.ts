@@ -1,6 +1,7 @@
 import type { Model } from '@gather-lane/core';
 import pLimit from 'p-limit';
 import type { DataSource } from 'typeorm';
+import { underLock } from '../database/under-lock.js';
 import { Problem } from '../http/problem.js';
 import { PASS_HEADER } from '../http/own-check.js';
 import type { OperatorKey } from '../operator/key.js';
@@ -59,21 +60,16 @@ export class OwnershipCheck {
    * @throws Problem `under-way` while another runs
    */
   async run(address: string, operations: readonly Operation[]): Promise<OwnershipResult> {
-    const runner = this.#dataSource.createQueryRunner();
-    try {
-      const [{ mine }] = (await runner.query(`SELECT pg_try_advisory_lock(${CHECKING}) AS mine`)) as [
-        { mine: boolean },
-      ];
-      if (!mine) throw new Problem('under-way', 'An ownership check is under way: wait for it to end.');
+    const check = async () => {
       try {
         return (this.#last = await this.#run(address, operations));
       } finally {
         await this.#cast.remove(new Date(Date.now() + LEFT_OVER_MS));
       }
-    } finally {
-      await runner.query(`SELECT pg_advisory_unlock_all()`).catch(() => undefined);
-      await runner.release();
-    }
+    };
+    return underLock(this.#dataSource, CHECKING, check, () => {
+      throw new Problem('under-way', 'An ownership check is under way: wait for it to end.');
+    });
   }
 
   /** Removes what a check left behind that was killed. */

@@ -1,6 +1,7 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import type { DataSource, EntityManager, QueryRunner } from 'typeorm';
 import { inTransaction, sqlState } from '../database/transaction.js';
+import { underLock } from '../database/under-lock.js';
 import {
   createStandings,
   dropStandings,
@@ -97,31 +98,31 @@ export class Rebuild {
   }
 
   async #run(): Promise<void> {
-    const runner = this.#dataSource.createQueryRunner();
     try {
-      const [{ mine }] = (await runner.query(`SELECT pg_try_advisory_lock(${BUILDING}) AS mine`)) as [
-        { mine: boolean },
-      ];
-      if (!mine) return;
-      const [{ pid }] = (await runner.query(`SELECT pg_backend_pid() AS pid`)) as [{ pid: number }];
-      this.#backends.add(pid);
-      await this.#dropCancelled();
-      const [row] = (await runner.query(`SELECT id, phase FROM weightings WHERE state = 'building'`)) as {
-        id: number;
-        phase: Phase;
-      }[];
-      if (row) await this.#build(row.id, row.phase, runner);
+      await underLock(
+        this.#dataSource,
+        BUILDING,
+        (runner) => this.#buildWhatWaits(runner),
+        () => undefined,
+      );
     } catch (error) {
       if (this.#ended) return;
       if (!(error instanceof Stopped)) throw error;
       await this.#dropCancelled();
     } finally {
       this.#backends.clear();
-      if (!runner.isReleased) {
-        await runner.query(`SELECT pg_advisory_unlock_all()`).catch(() => undefined);
-        await runner.release();
-      }
     }
+  }
+
+  async #buildWhatWaits(runner: QueryRunner): Promise<void> {
+    const [{ pid }] = (await runner.query(`SELECT pg_backend_pid() AS pid`)) as [{ pid: number }];
+    this.#backends.add(pid);
+    await this.#dropCancelled();
+    const [row] = (await runner.query(`SELECT id, phase FROM weightings WHERE state = 'building'`)) as {
+      id: number;
+      phase: Phase;
+    }[];
+    if (row) await this.#build(row.id, row.phase, runner);
   }
 
   async #build(id: number, phase: Phase, runner: QueryRunner): Promise<void> {

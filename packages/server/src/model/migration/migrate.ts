@@ -1,13 +1,14 @@
 import { pathOf, type Answers, type Model } from '@gather-lane/core';
 import type { DataSource, QueryRunner } from 'typeorm';
 import { sqlState } from '../../database/transaction.js';
+import { underLock } from '../../database/under-lock.js';
 import { ModelMigration, ModelStep } from '../model-migration.entity.js';
 import { HEARTBEAT_MS, type Live } from './live.js';
 import { planMigration, type Plan, type PlannedChange } from './plan.js';
 import { runStep, StepRefused } from './run-step.js';
 import { stepAsSql, type Step } from './step.js';
 
-const MIGRATION_LOCK = `hashtext('gather-lane model migration')`;
+const MIGRATING = `hashtext('gather-lane model migration')`;
 
 /** A migration that is not done; the message says why, and what to do. */
 export class MigrationRefused extends Error {
@@ -55,7 +56,7 @@ export function migrateModel(
   wanted: Model,
   options: MigrationOptions,
 ): Promise<MigrationResult> {
-  return underLock(dataSource, options.wait ?? false, async (runner) =>
+  return alone(dataSource, options.wait ?? false, async (runner) =>
     migrate(dataSource, runner, await prepareMigration(dataSource, wanted, options), options),
   );
 }
@@ -113,7 +114,7 @@ export interface BackResult extends MigrationResult {
  * @throws MigrationRefused
  */
 export function migrateBack(dataSource: DataSource, options: MigrationOptions): Promise<BackResult> {
-  return underLock(dataSource, false, async (runner) => {
+  return alone(dataSource, false, async (runner) => {
     const prepared = await prepareMigration(dataSource, 'back', options);
     const result = await migrate(dataSource, runner, prepared, options);
     const added = prepared.plan.changes.filter(({ change }) => change.kind === 'add-field');
@@ -132,29 +133,14 @@ async function lastDone(dataSource: DataSource): Promise<ModelMigration | null> 
     .getOne();
 }
 
-async function underLock<T>(
-  dataSource: DataSource,
-  wait: boolean,
-  work: (runner: QueryRunner) => Promise<T>,
-): Promise<T> {
-  const runner = dataSource.createQueryRunner();
-  try {
-    await runner.connect();
-    if (wait) await runner.query(`SELECT pg_advisory_lock(${MIGRATION_LOCK})`);
-    else {
-      const [{ mine }] = (await runner.query(`SELECT pg_try_advisory_lock(${MIGRATION_LOCK}) AS mine`)) as [
-        { mine: boolean },
-      ];
-      if (!mine)
-        throw new MigrationRefused(
-          'Another migration of the model is under way on this database: wait until it has ended.',
-        );
-    }
-    return await work(runner);
-  } finally {
-    await runner.query(`SELECT pg_advisory_unlock_all()`).catch(() => undefined);
-    await runner.release();
-  }
+/** Alone on the database; a second one waits or is refused. */
+function alone<T>(dataSource: DataSource, wait: boolean, work: (runner: QueryRunner) => Promise<T>): Promise<T> {
+  const refuseSecond = (): never => {
+    throw new MigrationRefused(
+      'Another migration of the model is under way on this database: wait until it has ended.',
+    );
+  };
+  return underLock(dataSource, MIGRATING, work, wait ? undefined : refuseSecond);
 }
 
 async function migrate(

@@ -1,6 +1,7 @@
 import type { Model } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { inTransaction } from '../../database/transaction.js';
+import { underLock } from '../../database/under-lock.js';
 import { refusalProblem } from '../../http/problem.js';
 import type { Sessions } from '../../sessions/service.js';
 import { reserveHandle } from '../handles.js';
@@ -51,18 +52,13 @@ export class AccountDeletion {
    * @returns how many rows went
    */
   async erase(): Promise<number> {
-    const runner = this.#background.createQueryRunner();
-    let total = 0;
-    try {
-      const [{ mine }] = (await runner.query(`SELECT pg_try_advisory_lock(${ERASING}) AS mine`)) as [{ mine: boolean }];
-      if (!mine) return 0;
+    const eraseAll = async () => {
+      let total = 0;
       for (const { user_id } of await this.#background.query<{ user_id: string }[]>(ERASURES))
         total += await this.#eraseOne(user_id);
       return total;
-    } finally {
-      await runner.query(`SELECT pg_advisory_unlock_all()`).catch(() => undefined);
-      await runner.release();
-    }
+    };
+    return underLock(this.#background, ERASING, eraseAll, () => 0);
   }
 
   async #eraseOne(userId: string): Promise<number> {
