@@ -49,7 +49,8 @@ export function useConsole(model?: string): void {
 /** Opens another window in place of the one that is open, with nothing kept. */
 export async function openWindow(options: BrowserContextOptions): Promise<void> {
   await context?.close();
-  context = await browser.newContext(options);
+  // Nothing moves by degrees: a test sees what a page comes to, not what is on the way there.
+  context = await browser.newContext({ reducedMotion: 'reduce', ...options });
   // Long, since a busy machine is no failure: what never comes ends here.
   context.setDefaultTimeout(90_000);
   failures = [];
