@@ -1,5 +1,3 @@
-import input from '@inquirer/input';
-import select from '@inquirer/select';
 import type { Answer, Answers, PlannedChange } from '@gather-lane/server';
 import { Failure } from './failure.js';
 import { print } from './output.js';
@@ -11,6 +9,10 @@ export async function askAnswers(
   drop: readonly string[],
   known: Answers,
 ): Promise<Answers> {
+  const [{ default: input }, { default: select }] = await Promise.all([
+    import('@inquirer/input'),
+    import('@inquirer/select'),
+  ]);
   const answers: Record<string, Answers[string]> = { ...known };
   for (const { change, open: hazards } of open) {
     const path = `${change.table}.${change.name}`;

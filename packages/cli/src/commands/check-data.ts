@@ -1,9 +1,9 @@
-import { SingleBar } from 'cli-progress';
 import type { Finding } from '@gather-lane/server';
 import type { Command } from 'commander';
 import colors from 'picocolors';
 import { withDatabase } from '../database.js';
 import { plural, print, printJson, printTable } from '../output.js';
+import { progressBar } from '../progress.js';
 import { server, settings, withSettings, type SettingOptions } from '../settings.js';
 
 interface CheckOptions extends SettingOptions {
@@ -22,14 +22,7 @@ export function checkDataCommand(check: Command): void {
 }
 
 async function run(options: CheckOptions): Promise<void> {
-  const bar = new SingleBar({
-    format: '{bar} {value} of {total} · {check}',
-    barCompleteChar: '━',
-    barIncompleteChar: '─',
-    hideCursor: true,
-    stream: process.stderr,
-    clearOnComplete: true,
-  });
+  const bar = await progressBar('{bar} {value} of {total} · {check}', { clearOnComplete: true });
   const watched = process.stderr.isTTY && !options.json;
   const { config } = await settings(options);
   const findings = await withDatabase(options, async ({ dataSource }) => {

@@ -1,9 +1,9 @@
 import { createInterface } from 'node:readline/promises';
-import { SingleBar } from 'cli-progress';
 import type { Command } from 'commander';
 import { withDatabase } from '../database.js';
 import { Failure } from '../failure.js';
 import { plural, print, printJson, remark } from '../output.js';
+import { progressBar } from '../progress.js';
 import { server, settings, withSettings, type SettingOptions } from '../settings.js';
 import { wholeNumber } from './arguments.js';
 
@@ -71,14 +71,10 @@ async function runFill(options: FillOptions): Promise<void> {
   const reactions = options.reactions ?? posts * REACTIONS_EACH;
   const started = Date.now();
   const watched = process.stderr.isTTY;
-  const bar = new SingleBar({
-    format: '{phase} {bar} {percentage} % · {rows} rows · {rate} a second · {eta_formatted} left',
-    barCompleteChar: '━',
-    barIncompleteChar: '─',
+  const format = '{phase} {bar} {percentage} % · {rows} rows · {rate} a second · {eta_formatted} left';
+  const bar = await progressBar(format, {
     // What is beside the bar takes so much, and is worth more than the bar where there is little room.
     barsize: Math.min(40, Math.max(8, (process.stderr.columns ?? 80) - 82)),
-    hideCursor: true,
-    stream: process.stderr,
     etaBuffer: 30,
   });
   let batch = 0;

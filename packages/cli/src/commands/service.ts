@@ -1,11 +1,11 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { resolve } from 'node:path';
 import type { Service } from '@gather-lane/server';
-import { SingleBar } from 'cli-progress';
 import type { Command } from 'commander';
 import colors from 'picocolors';
 import { Failure } from '../failure.js';
 import { print, printJson, printTable, remark } from '../output.js';
+import { progressBar } from '../progress.js';
 import { checkDataCommand } from './check-data.js';
 import { checkOwnershipCommand } from './check-ownership.js';
 import { server, settings, withSettings, type SettingOptions } from '../settings.js';
@@ -75,7 +75,8 @@ async function start(options: StartCommandOptions): Promise<void> {
   if (options.fresh && !options.demo) throw new Failure('--fresh throws data away, so it goes with --demo only.', 2);
   const { DatabaseFault, loadConfig, StartRefused, startService } = await server();
   const { config, environment } = await settings(options, options.migrate ? { 'database.migrate': true } : {});
-  const bar = progressBar();
+  const bar = process.stderr.isTTY ? await progressBar('{step} {bar} {percentage} % · {value} of {total} rows') : null;
+  let shown = false;
   let service: Service | undefined;
   const signals = ['SIGINT', 'SIGTERM', 'SIGHUP'] as const;
   let stopping = false;
@@ -115,36 +116,23 @@ async function start(options: StartCommandOptions): Promise<void> {
         loadConfig({ folder: process.cwd(), ...(options.config && { file: options.config }), environment: {} }).config
           .model,
       notice: remark,
-      progress: bar.update,
+      progress: (step, done, total) => {
+        if (!shown) bar?.start(total, 0, { step });
+        shown = true;
+        bar?.update(done, { step });
+      },
     });
   } catch (error) {
     if (error instanceof StartRefused || error instanceof DatabaseFault) throw new Failure(error.message);
     throw error;
   } finally {
-    bar.stop();
+    bar?.stop();
   }
   if (stopping) return end(service);
   const waits = service.notReady();
   if (options.json) printJson({ address: service.address, operatorKey: service.operatorKeyPath, notReady: waits });
   else if (waits !== null) print(waitingText(service, waits));
   else print(options.demo ? demoText(service) : startText(service));
-}
-
-function progressBar(): { update: (step: string, done: number, total: number) => void; stop: () => void } {
-  let bar: SingleBar | null = null;
-  return {
-    update(step, done, total) {
-      if (!process.stderr.isTTY) return;
-      if (!bar) {
-        const format = `${step} {bar} {percentage} % · {value} of {total} rows`;
-        const look = { barCompleteChar: '━', barIncompleteChar: '─', hideCursor: true, stream: process.stderr };
-        bar = new SingleBar({ format, ...look });
-        bar.start(total, 0);
-      }
-      bar.update(done);
-    },
-    stop: () => bar?.stop(),
-  };
 }
 
 const waitingText = (

@@ -1,12 +1,12 @@
 import { userInfo } from 'node:os';
 import type { Client, Weighting, WeightingTrial } from '@gather-lane/client';
-import { SingleBar } from 'cli-progress';
 import type { Command } from 'commander';
 import colors from 'picocolors';
 import { connectAsOperator, unwrap, userRef, type CommonOptions } from '../context.js';
 import { readLength, sayLength } from '../duration.js';
 import { Failure } from '../failure.js';
 import { at, harmless, print, printJson, printTable, remark } from '../output.js';
+import { progressBar } from '../progress.js';
 import { wholeNumber } from './arguments.js';
 
 interface OperatorOptions extends CommonOptions {
@@ -226,11 +226,7 @@ async function adopt(options: AdoptOptions, wanted: object): Promise<void> {
 }
 
 async function untilBuilt(client: Client, begun: Weighting): Promise<Weighting> {
-  const bar = new SingleBar({
-    format: '{phase} {bar} {value} of {total} posts · {left}',
-    hideCursor: true,
-    stream: process.stderr,
-  });
+  const bar = await progressBar('{phase} {bar} {value} of {total} posts · {left}');
   const watched = process.stderr.isTTY;
   let [now, shown] = [begun, false];
   while (now.state === 'building') {
