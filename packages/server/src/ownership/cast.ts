@@ -7,6 +7,7 @@ import {
   fieldsOf,
   makeValue,
   mustBeGiven,
+  type Field,
   type Model,
   type ModelTableName,
 } from '@gather-lane/core';
@@ -84,30 +85,25 @@ export class Cast {
   }
 
   /** Somebody with nothing of their own. */
-  async member(moderator = false): Promise<Member> {
-    const member = { id: uuidv7(), handle: HANDLE + randomBytes(6).toString('hex') };
-    await this.#dataSource.transaction(async (manager) => {
-      const user = { ...member, name: 'Throw-away', audience: 'signed-in', moderator };
-      await this.#insert(manager, 'users', user);
-      await manager.query(MARK, [member.id]);
-    });
-    return member;
+  member(moderator = false): Promise<Member> {
+    return this.#dataSource.transaction((manager) => this.#makeMember(manager, moderator));
   }
 
   /** Somebody whose post others comment on; they block nobody. */
   async host(): Promise<Host> {
     const host = { ...(await this.member()), post: uuidv7() };
     const post = { id: host.post, author_id: host.id, body: 'A throw-away post of a host' };
-    await this.#dataSource.transaction((manager) => this.#insert(manager, 'posts', post));
+    await this.#dataSource.transaction((manager) => this.#insert(manager, 'posts', [post]));
     return host;
   }
 
   /** An owner with one thing of each kind, who keeps `blocked` out and comments at `host`'s too. */
-  async owner(blocked: Member, host: Host): Promise<Member & { things: Things }> {
-    const owner = await this.member();
-    // In one transaction: there are hundreds of owners, and a commit each is enough.
-    const things = await this.#dataSource.transaction((manager) => this.#makeThings(manager, owner, blocked, host));
-    return { ...owner, things };
+  owner(blocked: Member, host: Host): Promise<Member & { things: Things }> {
+    // In one transaction, and few statements: there are hundreds of owners.
+    return this.#dataSource.transaction(async (manager) => {
+      const owner = await this.#makeMember(manager, false);
+      return { ...owner, things: await this.#makeThings(manager, owner, blocked, host) };
+    });
   }
 
   /** A token of a session of its own. */
@@ -126,6 +122,13 @@ export class Cast {
     for (const sql of REMOVE) await this.#dataSource.query(sql, [before.toISOString()]);
   }
 
+  async #makeMember(manager: EntityManager, moderator: boolean): Promise<Member> {
+    const member = { id: uuidv7(), handle: HANDLE + randomBytes(6).toString('hex') };
+    await this.#insert(manager, 'users', [{ ...member, name: 'Throw-away', audience: 'signed-in', moderator }]);
+    await manager.query(MARK, [member.id]);
+    return member;
+  }
+
   /** One thing of each kind, and a block that keeps somebody out. */
   async #makeThings(manager: EntityManager, owner: Member, blocked: Member, host: Host): Promise<Things> {
     const ids = Object.fromEntries(PARTS.map((part) => [part, uuidv7()])) as Record<keyof Things, string>;
@@ -133,14 +136,17 @@ export class Cast {
     const on = uuidv7();
     const run = (sql: string, parameters: unknown[]) => manager.query(sql, parameters);
     await run(`INSERT INTO blocks (blocker_id, blocked_id) VALUES ($1, $2)`, [owner.id, blocked.id]);
-    for (const id of [ids.post, ids.removedPost, on])
-      await this.#insert(manager, 'posts', { id, author_id: owner.id, body: 'A throw-away post' });
-    for (const [id, post] of [
-      [ids.comment, on],
-      [ids.removedComment, on],
-      [ids.commentElsewhere, host.post],
-    ])
-      await this.#insert(manager, 'comments', { id, post_id: post, author_id: owner.id, body: 'A throw-away comment' });
+    const written = { author_id: owner.id, body: 'Throw-away' };
+    await this.#insert(
+      manager,
+      'posts',
+      [ids.post, ids.removedPost, on].map((id) => ({ id, ...written })),
+    );
+    await this.#insert(manager, 'comments', [
+      { id: ids.comment, post_id: on, ...written },
+      { id: ids.removedComment, post_id: on, ...written },
+      { id: ids.commentElsewhere, post_id: host.post, ...written },
+    ]);
     await run(`UPDATE posts SET deleted_at = clock_timestamp(), removal = 'owner' WHERE id = $1`, [ids.removedPost]);
     await run(`UPDATE comments SET deleted_at = clock_timestamp(), removal = 'owner' WHERE id = $1`, [
       ids.removedComment,
@@ -165,22 +171,31 @@ export class Cast {
     return { ...ids, user: owner.id, hostPost: host.post };
   }
 
-  /** Makes a row, with made-up values for the fields of the developer's own that it cannot do without. */
-  async #insert(manager: EntityManager, table: ModelTableName, row: Record<string, unknown>): Promise<void> {
+  /** Makes rows of the same columns, with made-up values for the fields of the developer's own that they cannot do without. */
+  async #insert(
+    manager: EntityManager,
+    table: ModelTableName,
+    rows: readonly Readonly<Record<string, unknown>>[],
+  ): Promise<void> {
     const needed = fieldsOf(this.#model, table).filter(mustBeGiven);
+    const given = Object.keys(rows[0]!);
+    const columns = [...given, ...needed.map(({ name }) => quoted(columnOf(name)))];
+    const types = [...given.map(() => ''), ...needed.map(({ kind }) => `::${columnType(kind)}`)];
+    const values = rows.map((row) => [...given.map((column) => row[column]), ...this.#madeUp(needed)]);
+    const places = values.map(
+      (_, i) => `(${types.map((type, j) => `$${i * types.length + j + 1}${type}`).join(', ')})`,
+    );
+    await manager.query(`INSERT INTO ${table} (${columns.join(', ')}) VALUES ${places.join(', ')}`, values.flat());
+  }
+
+  #madeUp(fields: readonly Field[]): unknown[] {
     const making = { chance: new Chance(randomInt(LARGEST_SERIAL)), serial: randomInt(LARGEST_SERIAL) };
-    const made = needed.map((field) => {
+    return fields.map((field) => {
       try {
         return makeValue(field, making);
       } catch (error) {
         throw error instanceof CannotMake ? new Problem('invalid', error.message) : error;
       }
     });
-    const columns = [...Object.keys(row), ...needed.map(({ name }) => quoted(columnOf(name)))];
-    const types = [...Object.keys(row).map(() => ''), ...needed.map(({ kind }) => `::${columnType(kind)}`)];
-    await manager.query(
-      `INSERT INTO ${table} (${columns.join(', ')}) VALUES (${types.map((type, i) => `$${i + 1}${type}`).join(', ')})`,
-      [...Object.values(row), ...made],
-    );
   }
 }
