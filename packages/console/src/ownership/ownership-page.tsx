@@ -57,7 +57,7 @@ export function OwnershipPage() {
       {run.isError && <Alert severity="error">{errorText(run.error)}</Alert>}
       {run.isPending && (
         <Alert severity="info" variant="outlined">
-          Some eight hundred calls are being made: this takes some seconds.
+          More than a thousand calls are being made: this takes some seconds.
         </Alert>
       )}
       {latest.data === null && !run.isPending && (

@@ -4,6 +4,11 @@ import type { Configuration, Provider as OidcProvider } from 'oidc-provider';
 import { escapeHtml, page } from '../docs/page.js';
 import type { Provider } from './providers.js';
 
+interface Loaded {
+  readonly oidc: OidcProvider;
+  readonly callback: ReturnType<OidcProvider['callback']>;
+}
+
 /** Somebody whom the stand-in knows. */
 export interface StandInPerson {
   readonly id: string;
@@ -24,7 +29,7 @@ export class StandInProvider {
   readonly #server: Server;
   readonly #clientSecret = randomBytes(24).toString('base64url');
   #redirects: readonly string[] | null = null;
-  #oidc: Promise<OidcProvider> | null = null;
+  #loading: Promise<Loaded> | null = null;
   #issuer = '';
 
   constructor() {
@@ -59,14 +64,15 @@ export class StandInProvider {
   }
 
   /** The provider, made when somebody comes: it takes half a second to load, and most demos are for something else. */
-  #loaded(redirects: readonly string[]): Promise<OidcProvider> {
-    return (this.#oidc ??= (async () => {
+  #loaded(redirects: readonly string[]): Promise<Loaded> {
+    return (this.#loading ??= (async () => {
       // Its warnings are for who runs it for real, and would alarm who reads them here.
       const { warn } = globalThis.console;
       globalThis.console.warn = () => undefined;
       try {
         const { Provider } = await import('oidc-provider');
-        return new Provider(this.#issuer, this.#configuration(redirects));
+        const oidc = new Provider(this.#issuer, this.#configuration(redirects));
+        return { oidc, callback: oidc.callback() };
       } finally {
         globalThis.console.warn = warn;
       }
@@ -113,8 +119,8 @@ export class StandInProvider {
   async #answer(request: IncomingMessage, response: ServerResponse): Promise<void> {
     const [, uid, person] = /^\/who\/([\w-]+)(?:\/([\w-]+))?$/.exec(request.url ?? '') ?? [];
     if (!this.#redirects) return void response.writeHead(503).end();
-    const oidc = await this.#loaded(this.#redirects);
-    if (uid === undefined) return void oidc.callback()(request, response);
+    const { oidc, callback } = await this.#loaded(this.#redirects);
+    if (uid === undefined) return void callback(request, response);
     if (request.method === 'POST' && PEOPLE.some(({ id }) => id === person))
       return oidc.interactionFinished(request, response, { login: { accountId: person! } });
     const choices = PEOPLE.map(
