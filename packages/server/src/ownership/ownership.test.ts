@@ -211,6 +211,15 @@ describe('the ownership check', () => {
     await service.stop();
   });
 
+  test('meets the same each time it is run, slowed by nothing that it did before', async () => {
+    const service = await startTestService();
+    for (let time = 0; time < 3; time++) {
+      const [signIn] = (await check(service, ['signIn'])).json.routes;
+      expect(signIn!.cells.map(({ status }) => status)).toEqual([401, 401, 401, 401, 401, 403]);
+    }
+    await service.stop();
+  });
+
   test('runs once at a time, for the operator alone; what a killed one left behind is removed', async () => {
     const service = await startTestService();
     const user = await service.user();
