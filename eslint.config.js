@@ -16,6 +16,7 @@ export default tseslint.config(
   {
     ignores: [
       '**/dist/**',
+      '**/bundle/**',
       '**/node_modules/**',
       'packages/client/src/generated/**',
       '**/.gather-lane/**',

@@ -17,7 +17,7 @@ export async function startService({ host, port, user, password, database }, nod
   const folder = mkdtempSync(join(tmpdir(), 'gather-lane-bench-'));
   writeFileSync(join(folder, 'gather-lane.yaml'), JSON.stringify(CONFIGURATION));
   const url = `postgres://${user}:${encodeURIComponent(password)}@${host}:${port}/${database}`;
-  const child = spawn(process.execPath, [...nodeOptions, join(root, 'packages/cli/dist/main.js'), 'start'], {
+  const child = spawn(process.execPath, [...nodeOptions, join(root, 'packages/cli/bundle/main.js'), 'start'], {
     cwd: folder,
     env: { ...process.env, GATHER_LANE_DATABASE_URL: url, NO_COLOR: '1' },
     stdio: ['ignore', 'pipe', 'inherit'],

@@ -7,4 +7,4 @@ needPackages();
 build();
 linkCommand();
 process.argv.splice(2, 0, 'start', '--demo');
-await import('../packages/cli/dist/main.js');
+await import('../packages/cli/bundle/main.js');

@@ -1,7 +1,7 @@
 // What the two commands of the README share: look what is missing, install it, build what changed.
 import { execFileSync, spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
@@ -106,11 +106,13 @@ function root_(command, args) {
   return asRoot ? spawnSync(command, args, quiet) : spawnSync('sudo', [command, ...args], quiet);
 }
 
-const sources = (folder) =>
+const sources = (path) => (statSync(join(root, path)).isFile() ? [join(root, path)] : sourcesIn(path));
+
+const sourcesIn = (folder) =>
   readdirSync(join(root, folder), { withFileTypes: true, recursive: true })
     .filter((entry) => entry.isFile())
     .map((entry) => join(entry.parentPath ?? entry.path, entry.name))
-    .filter((path) => !/node_modules|[/\\]dist[/\\]|generated|openapi\.json|\.test\.|tsbuildinfo/.test(path))
+    .filter((path) => !/node_modules|[/\\](dist|bundle)[/\\]|generated|openapi\.json|\.test\.|tsbuildinfo/.test(path))
     .sort();
 
 function fingerprint(folders) {
@@ -133,9 +135,16 @@ function step(name, folders, output, work) {
 const node = (...args) => run(process.execPath, args);
 const tsc = (...args) => node('node_modules/typescript/bin/tsc', ...args);
 
+/** Writes a package and all that it imports as few files, which is what runs: `scripts/bundle.mjs` says why. */
+const bundle = (folder, entry, folders) =>
+  step(`few files of ${folder}`, [...folders, 'package-lock.json', 'scripts/bundle.mjs'], `${folder}/bundle`, () =>
+    node('scripts/bundle.mjs', folder, entry),
+  );
+
 /** Builds service, client, command and console, each only when something that it is made of changed. */
 export function build() {
   step('service', ['packages/core', 'packages/server'], 'packages/server/dist', () => tsc('-b', 'packages/server'));
+  bundle('packages/server', 'index.js', ['packages/core', 'packages/server']);
   step('client', ['packages/core', 'packages/server', 'packages/client'], 'packages/client/dist', () => {
     node('scripts/generate-client.mjs');
     tsc('-b', 'packages/client');
@@ -143,6 +152,7 @@ export function build() {
   step('command', ['packages/core', 'packages/server', 'packages/client', 'packages/cli'], 'packages/cli/dist', () =>
     tsc('-b', 'packages/cli'),
   );
+  bundle('packages/cli', 'main.js', ['packages/core', 'packages/server', 'packages/client', 'packages/cli']);
   step('console', ['packages/server', 'packages/client', 'packages/console'], 'packages/server/dist/console', () =>
     run(process.execPath, [join(root, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'], {
       cwd: join(root, 'packages/console'),

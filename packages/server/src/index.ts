@@ -9,7 +9,7 @@ export { migrate } from './database/migrate.js';
 export { checkSetup, type SetupFinding } from './setup/check.js';
 export type { Service, StartOptions } from './service.js';
 export { StartRefused, startService } from './start.js';
-export { VERSION } from './version.js';
+export { VERSION } from './package-files.js';
 export { openDatabase, type OpenDatabase } from './database/open.js';
 export { RealAccounts } from './database/real-accounts.js';
 export { empty, fill, FillRefused, type FillProgress } from './fill/load.js';

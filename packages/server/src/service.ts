@@ -22,7 +22,7 @@ import { listen, refuseBadPort } from './service/listen.js';
 import { MODEL_BEHIND, prepare, type Readiness } from './service/prepare.js';
 import { Resources } from './service/resources.js';
 import { noteRunning } from './service/running.js';
-import { builtConsole } from './service/console.js';
+import { builtConsole } from './package-files.js';
 import { createServices, type Services } from './services.js';
 import { StartRefused } from './start.js';
 import { keepTidy } from './upkeep/service.js';

@@ -4,7 +4,7 @@ import type { App } from '../http/app-type.js';
 import { replies } from '../http/replies.js';
 import { orNull, ref } from '../http/schemas.js';
 import type { Services } from '../services.js';
-import { VERSION } from '../version.js';
+import { VERSION } from '../package-files.js';
 
 const OwnFieldSchema = Type.Object(
   {

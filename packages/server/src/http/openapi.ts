@@ -5,7 +5,7 @@ import type { Config } from '../config/schema.js';
 import { describeFieldsReply } from '../model/field-schemas.js';
 import { OPERATOR_COOKIE, SESSION_COOKIE } from './principal.js';
 import { completeReplies } from './describe-replies.js';
-import { VERSION } from '../version.js';
+import { VERSION } from '../package-files.js';
 
 type Json = Record<string, unknown>;
 

@@ -10,7 +10,7 @@ import QueryStream from 'pg-query-stream';
 import type { DataSource } from 'typeorm';
 import { fileName } from '../media/picture.js';
 import type { MediaStore } from '../media/store.js';
-import { VERSION } from '../version.js';
+import { VERSION } from '../package-files.js';
 import {
   MANIFEST,
   MEDIA_FOLDER,

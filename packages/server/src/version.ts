@@ -1,6 +1,0 @@
-import { readFileSync } from 'node:fs';
-
-/** The version of the service, as its package says. */
-export const VERSION = (
-  JSON.parse(readFileSync(new URL('../package.json', import.meta.url), 'utf8')) as { version: string }
-).version;
