@@ -56,7 +56,7 @@ export async function againstPgbench({ dataSource, viewers, address }, pagesOver
 /** The statements of a first page with their parameters put in: the check of the session, which posts, the posts. */
 async function statementsOf(dataSource, viewer, order) {
   const [{ CHECK_SESSION }, { feedPage }, { postsById }] = await Promise.all(
-    ['sessions/queries.js', 'feed/queries.js', 'posts/queries.js'].map(dist),
+    ['accounts/sessions/queries.js', 'feed/queries.js', 'posts/posts/queries.js'].map(dist),
   );
   const [{ id: weighting }] = await dataSource.query(`SELECT id FROM weightings WHERE in_force`);
   const [{ id: session }] = await dataSource.query(`SELECT id FROM sessions WHERE user_id = $1 LIMIT 1`, [viewer]);

@@ -13,25 +13,25 @@ const LAST = { at: 'infinity', id: 'ffffffff-ffff-ffff-ffff-ffffffffffff' };
 const [{ createDataSource }, { createServices }, { buildApp }, { loadConfig }, { OperatorKey }, { FolderStore }] =
   await Promise.all(
     [
-      'database/data-source.js',
-      'services.js',
-      'http/app.js',
-      'config/load.js',
-      'operator/key.js',
-      'media/store.js',
+      'ground/database/data-source.js',
+      'service/services.js',
+      'service/http/app.js',
+      'ground/config/load.js',
+      'accounts/operator/key.js',
+      'posts/media/store.js',
     ].map(dist),
   );
 const { In, IsNull } = await import('typeorm');
-const { signedIn } = await dist('http/doorway.js');
+const { signedIn } = await dist('ground/http/doorway.js');
 const { feedPage } = await dist('feed/queries.js');
-const { postsById } = await dist('posts/queries.js');
-const { CHECK_SESSION } = await dist('sessions/queries.js');
+const { postsById } = await dist('posts/posts/queries.js');
+const { CHECK_SESSION } = await dist('accounts/sessions/queries.js');
 const entities = {
-  ...(await dist('users/user.entity.js')),
-  ...(await dist('posts/post.entity.js')),
-  ...(await dist('follows/follow.entity.js')),
-  ...(await dist('comments/comment.entity.js')),
-  ...(await dist('reactions/reaction.entity.js')),
+  ...(await dist('accounts/users/user.entity.js')),
+  ...(await dist('posts/posts/post.entity.js')),
+  ...(await dist('graph/follows/follow.entity.js')),
+  ...(await dist('posts/comments/comment.entity.js')),
+  ...(await dist('posts/reactions/reaction.entity.js')),
 };
 
 /**

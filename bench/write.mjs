@@ -13,13 +13,13 @@ const dist = (path) => import(join(root, 'packages/server/dist', path));
 
 /** The acts that are measured, each as one call of a caller. */
 async function acts(dataSource, people, posts) {
-  const { Reactions } = await dist('reactions/service.js');
-  const { react } = await dist('reactions/queries.js');
-  const { Comments } = await dist('comments/service.js');
-  const { Posts } = await dist('posts/service.js');
-  const { Follows } = await dist('follows/service.js');
-  const { Users } = await dist('users/service.js');
-  const { PublicAddress } = await dist('http/public-address.js');
+  const { Reactions } = await dist('posts/reactions/service.js');
+  const { react } = await dist('posts/reactions/queries.js');
+  const { Comments } = await dist('posts/comments/service.js');
+  const { Posts } = await dist('posts/posts/service.js');
+  const { Follows } = await dist('graph/follows/service.js');
+  const { Users } = await dist('accounts/users/service.js');
+  const { PublicAddress } = await dist('ground/http/public-address.js');
   const address = new PublicAddress('http://localhost');
   const reactions = new Reactions(dataSource, address);
   const alone = react('post');

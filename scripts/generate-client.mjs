@@ -3,7 +3,7 @@ import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import openapiTS, { astToString } from 'openapi-typescript';
 import ts from 'typescript';
-import { describeApi } from '../packages/server/dist/http/describe-api.js';
+import { describeApi } from '../packages/server/dist/service/http/describe-api.js';
 import { root } from './steps.mjs';
 
 const document = await describeApi();

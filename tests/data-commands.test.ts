@@ -4,7 +4,7 @@ import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'n
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import pg from 'pg';
-import { TRANSFER_TABLES } from '../packages/server/src/transfer/tables.js';
+import { TRANSFER_TABLES } from '../packages/server/src/workbench/transfer/tables.js';
 import { makeDatabase } from '../packages/server/src/tests/test-database.js';
 import { clean, COMMAND, run } from './command.js';
 

@@ -2,7 +2,7 @@ import { cpSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { asAdmin, makeDatabase, urlOf, type TestDatabase } from '../packages/server/src/tests/test-database.js';
-import type { DatabaseAddress } from '../packages/server/src/database/address.js';
+import type { DatabaseAddress } from '../packages/server/src/ground/database/address.js';
 import { start, type Started } from './command.js';
 
 /** The demo, started by the command on a database of a test's own. */

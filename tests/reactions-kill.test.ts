@@ -1,8 +1,8 @@
 import { expect, test } from '@jest/globals';
 import pg from 'pg';
 import { readFileSync } from 'node:fs';
-import { checkData } from '../packages/server/src/check/service.js';
-import { createDataSource } from '../packages/server/src/database/data-source.js';
+import { checkData } from '../packages/server/src/workbench/check/service.js';
+import { createDataSource } from '../packages/server/src/ground/database/data-source.js';
 import { startDemo } from './demo-service.js';
 
 test('a service that is killed in the middle of a rush loses no reaction that it acknowledged, and counts none twice', async () => {

@@ -1,7 +1,7 @@
 import { readPlan, type ExplainNode, type PlanStep } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
-import { tidySql } from '../database/tidy-sql.js';
-import type { SignedIn } from '../http/principal.js';
+import { tidySql } from '../ground/database/tidy-sql.js';
+import type { SignedIn } from '../ground/http/principal.js';
 import type { FeedPage, FeedRequest } from './service.js';
 
 /** One statement of a page, as it ran. */

@@ -1,7 +1,7 @@
 import type { Removal } from '@gather-lane/core';
-import { COUNT_COLUMNS, type CountColumns } from '../tallies/queries.js';
-import { seenBy } from '../users/visibility.js';
-import { standingsTable } from '../weighting/standings.js';
+import { COUNT_COLUMNS, type CountColumns } from '../ranking/tallies/queries.js';
+import { seenBy } from '../accounts/users/visibility.js';
+import { standingsTable } from '../ranking/weighting/standings.js';
 import { AUTHORS } from './queries.js';
 
 /** Where one post stands to one viewer: for `place`. Cost: a handful of primary-key probes. */

@@ -1,8 +1,8 @@
 import { explainPlace, peopleOf, sayToPass, toPass, type People, type Source } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
-import { Problem } from '../http/problem.js';
-import { toCounts } from '../tallies/queries.js';
-import type { WeightingInForce } from '../weighting/queries.js';
+import { Problem } from '../ground/http/problem.js';
+import { toCounts } from '../ranking/tallies/queries.js';
+import type { WeightingInForce } from '../ranking/weighting/queries.js';
 import { nextAbove, PLACE_FACTS, type AboveRow, type PlaceRow } from './place-queries.js';
 import type { PlaceReply, PlaceView } from './schema.js';
 

@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { allSteps, readPlan, type ExplainNode, type PlanStep } from '@gather-lane/core';
 import pg from 'pg';
-import { fill } from '../fill/load.js';
+import { fill } from '../workbench/fill/load.js';
 import { addFollows } from '../tests/graph.js';
 import { startTestService, type TestService } from '../tests/test-service.js';
 import { feedPage, SWEEP_FACTOR } from './queries.js';

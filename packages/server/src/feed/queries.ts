@@ -1,5 +1,5 @@
-import { perChoice } from '../database/prepared.js';
-import { standingsTable } from '../weighting/standings.js';
+import { perChoice } from '../ground/database/prepared.js';
+import { standingsTable } from '../ranking/weighting/standings.js';
 
 /** The two orders of a feed. */
 export type FeedOrder = 'recent' | 'score';

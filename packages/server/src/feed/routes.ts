@@ -1,12 +1,12 @@
 import type { PlanStep } from '@gather-lane/core';
 import { Type } from 'typebox';
-import type { App } from '../http/app-type.js';
-import { signedIn } from '../http/doorway.js';
-import { linkNext } from '../http/pagination.js';
-import { replies } from '../http/replies.js';
-import { pageQuery, ref, userParam } from '../http/schemas.js';
-import { postParam } from '../posts/schema.js';
-import type { Services } from '../services.js';
+import type { App } from '../ground/http/app-type.js';
+import { signedIn } from '../ground/http/doorway.js';
+import { linkNext } from '../ground/http/pagination.js';
+import { replies } from '../ground/http/replies.js';
+import { pageQuery, ref, userParam } from '../ground/http/schemas.js';
+import { postParam } from '../posts/posts/schema.js';
+import type { Services } from '../service/services.js';
 import {
   FeedItemSchema,
   FeedPageSchema,

@@ -1,6 +1,6 @@
 import { Type } from 'typebox';
-import { Instant, orNull, ref, Uuid, type Of } from '../http/schemas.js';
-import { PostSchema } from '../posts/schema.js';
+import { Instant, orNull, ref, Uuid, type Of } from '../ground/http/schemas.js';
+import { PostSchema } from '../posts/posts/schema.js';
 
 /** The account of why a post stands where it stands. */
 export const PlaceSchema = Type.Object(

@@ -1,11 +1,11 @@
 import type { DataSource } from 'typeorm';
-import { DatabaseFault } from '../database/diagnose.js';
-import { migrate, migrationState } from '../database/migrate.js';
-import { endDemoSessions, isDemoLoaded, loadDemo } from '../demo/load.js';
-import { describeWaiting, migrateModel, MigrationRefused } from '../model/migration/migrate.js';
-import { modelState } from '../model/migration/plan.js';
-import type { StartOptions } from '../service.js';
-import { StartRefused } from '../start.js';
+import { DatabaseFault } from '../ground/database/diagnose.js';
+import { migrate, migrationState } from '../ground/database/migrate.js';
+import { endDemoSessions, isDemoLoaded, loadDemo } from '../workbench/demo/load.js';
+import { describeWaiting, migrateModel, MigrationRefused } from '../workbench/model/migration/migrate.js';
+import { modelState } from '../workbench/model/migration/plan.js';
+import type { StartOptions } from './service.js';
+import { StartRefused } from './start.js';
 
 /** Whether the service can work. */
 export interface Readiness {

@@ -1,7 +1,7 @@
 import { readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { DatabaseAddress } from '../database/address.js';
-import { lockHolder } from '../database/cluster/service-lock.js';
+import type { DatabaseAddress } from '../ground/database/address.js';
+import { lockHolder } from '../ground/database/cluster/service-lock.js';
 
 /** What a running service says of itself in its data folder, for commands beside it. */
 export interface RunningService {

@@ -1,6 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import pg from 'pg';
-import type { DatabaseAddress } from '../database/address.js';
+import type { DatabaseAddress } from '../ground/database/address.js';
 
 /** The address of the PostgreSQL that the tests share. */
 export const sharedDatabase = (): DatabaseAddress =>

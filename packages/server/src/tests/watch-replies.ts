@@ -1,6 +1,6 @@
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
-import type { Config } from '../config/schema.js';
-import { openApiDocument } from '../http/openapi.js';
+import type { Config } from '../ground/config/schema.js';
+import { openApiDocument } from '../service/http/openapi.js';
 import { Documented, type Operations } from './documented.js';
 
 /** The paths of the document by the configuration that it depends on: a suite starts many services that are alike. */

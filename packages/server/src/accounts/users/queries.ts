@@ -1,0 +1,113 @@
+import type { FieldValues, Model } from '@gather-lane/core';
+import { fieldsColumn, setFields } from '../../ground/fields/field-columns.js';
+import type { PublicAddress } from '../../ground/http/public-address.js';
+import { seenBy } from './visibility.js';
+
+/** The file of a user's own picture, the smallest size; null without one. */
+const pictureFile = (user: string): string =>
+  `(SELECT b.id || '-' || b.widths[1] || '.webp' FROM uploads f JOIN blobs b ON b.id = f.blob_id WHERE f.id = ${user}.picture_id)`;
+
+/** Columns of an author's card, for a statement that joins `users a`. */
+export const AUTHOR_COLUMNS = `a.id AS author_id, a.handle AS author_handle, a.name AS author_name, a.picture_link AS author_link,
+  ${pictureFile('a')} AS author_picture`;
+
+/** A row that holds those columns. */
+export interface AuthorColumns {
+  readonly author_id: string;
+  readonly author_handle: string;
+  readonly author_name: string;
+  readonly author_link: string | null;
+  readonly author_picture: string | null;
+}
+
+/** Where a picture is: the user's own, or the one elsewhere that their issuer named. */
+export const pictureAddress = (file: string | null, link: string | null, address: PublicAddress): string | null =>
+  file === null ? link : address.to(`/media/${file}`);
+
+/** The author's card that a row holds. */
+export function toAuthor(row: AuthorColumns, address: PublicAddress) {
+  const picture = pictureAddress(row.author_picture, row.author_link, address);
+  return { id: row.author_id, handle: row.author_handle, name: row.author_name, picture };
+}
+
+/** Users by id, in the order of the ids, those that the viewer ($2) may see. Cost: three primary-key probes for each. */
+export const usersById = (model: Model): string => `
+  SELECT u.id, u.handle, u.name, u.bio, u.audience, u.moderator, u.version, u.created_at, u.picture_link,
+    ${pictureFile('u')} AS picture_file, t.posts, t.followers, t.following,
+    ${fieldsColumn(model, 'users', 'u')}
+  FROM unnest($1::uuid[]) WITH ORDINALITY AS i (id, place)
+  JOIN users u ON u.id = i.id
+  JOIN user_tallies t ON t.user_id = u.id
+  WHERE ${seenBy('u', '$2')}
+  ORDER BY i.place`;
+
+/** A row of that statement. */
+export interface UserRow {
+  readonly id: string;
+  readonly handle: string;
+  readonly name: string;
+  readonly bio: string;
+  readonly audience: 'everyone' | 'signed-in';
+  readonly moderator: boolean;
+  readonly version: number;
+  readonly created_at: Date;
+  readonly picture_link: string | null;
+  readonly picture_file: string | null;
+  readonly posts: number;
+  readonly followers: number;
+  readonly following: number;
+  readonly fields: FieldValues | null;
+}
+
+/** One user by id or by handle ($1), if the viewer ($2) may see them. Cost: one probe of either key. */
+export const findUser = (by: 'id' | 'handle'): string =>
+  `SELECT u.id, u.version FROM users u WHERE u.${by} = $1 AND ${seenBy('u', '$2')}`;
+
+/** One user by id or by handle ($1), whoever asks. */
+export const findAnyUser = (by: 'id' | 'handle'): string =>
+  `SELECT id, version FROM users WHERE ${by} = $1 AND erased_at IS NULL`;
+
+/**
+ * Ids of the users whose handle or name begins so ($1, folded and escaped for LIKE), by handle from $2 on, as far as
+ * the viewer ($4) may see them. Cost: for everybody a walk of the handle index; for a search the matches of both prefix
+ * indexes.
+ */
+export const FIND_USERS = `
+  SELECT u.id, u.handle FROM users u
+  WHERE ($1 = '' OR u.handle LIKE $1 || '%' OR lower(u.name) LIKE $1 || '%') AND u.handle > $2 AND ${seenBy('u', '$4')}
+  ORDER BY u.handle LIMIT $3`;
+
+/**
+ * Edits one's own profile; says nothing when the version has moved on ($4 null takes any). A
+ * picture is changed where $7 says so, to an upload ($8, null for none); the link that an issuer named goes with it. Own
+ * fields from $9 on.
+ */
+export const editUser = (columns: string[]): string => `
+  UPDATE users SET name = coalesce($2, name), bio = coalesce($3, bio), audience = coalesce($5, audience),
+    handle = coalesce($6, handle), picture_id = CASE WHEN $7 THEN $8::uuid ELSE picture_id END,
+    picture_link = CASE WHEN $7 THEN NULL ELSE picture_link END, version = version + 1${setFields(columns, 9)}
+  WHERE id = $1 AND erased_at IS NULL AND ($4::integer IS NULL OR version = $4)
+  RETURNING id`;
+
+/** The handle that a user has now, held until the transaction ends. */
+export const LOCK_HANDLE = `SELECT handle FROM users WHERE id = $1 FOR NO KEY UPDATE`;
+
+/** Whether a handle ($1) is kept free of all but the one who gave it up ($2, null for a newcomer). */
+export const IS_RESERVED = `
+  SELECT FROM reserved_handles WHERE handle = $1 AND reserved_until > clock_timestamp()
+    AND (user_id IS NULL OR user_id IS DISTINCT FROM $2)`;
+
+/** Keeps a handle that was given up free for so many days. */
+export const RESERVE_HANDLE = `
+  INSERT INTO reserved_handles (handle, user_id, reserved_until) VALUES ($1, $2, clock_timestamp() + make_interval(days => $3))
+  ON CONFLICT (handle) DO UPDATE SET user_id = excluded.user_id, reserved_until = excluded.reserved_until`;
+
+/** How many handles a user keeps reserved. */
+export const COUNT_RESERVED = `
+  SELECT count(*)::integer AS n FROM reserved_handles WHERE user_id = $1 AND reserved_until > clock_timestamp()`;
+
+/** A handle that is taken into use again is reserved no more. */
+export const FREE_HANDLE = `DELETE FROM reserved_handles WHERE handle = $1`;
+
+/** Those who moderate. Cost: the few entries of users_moderators. */
+export const MODERATORS = `SELECT ${AUTHOR_COLUMNS} FROM users a WHERE a.moderator ORDER BY a.handle`;

@@ -1,0 +1,91 @@
+import { Type } from 'typebox';
+import type { App } from '../../ground/http/app-type.js';
+import { signedIn } from '../../ground/http/doorway.js';
+import { linkNext } from '../../ground/http/pagination.js';
+import { replies } from '../../ground/http/replies.js';
+import { pageQuery, ref, userParam } from '../../ground/http/schemas.js';
+import type { Services } from '../../service/services.js';
+import { UserPage } from '../../accounts/users/routes.js';
+import { UserSchema } from '../../accounts/users/schema.js';
+import type { Distance } from './service.js';
+
+const WORDS = {
+  mutes: {
+    put: 'Mute a user: what they write is shown to you no more, and they are not told',
+    delete: 'Read a user again',
+    list: 'Whom one mutes, newest first',
+    ids: ['mute', 'unmute', 'listMutes'],
+  },
+  blocks: {
+    put: 'Block a user: they see nothing of you and cannot follow, comment or react; the follows between you end',
+    delete: 'Let a user back in; the follows of before do not return',
+    list: 'Whom one blocks, newest first',
+    ids: ['block', 'unblock', 'listBlocks'],
+  },
+} as const;
+
+/** Routes of mutes and blocks. */
+export function blockRoutes(app: App, { blocks, users, address }: Services): void {
+  for (const distance of ['mutes', 'blocks'] satisfies Distance[]) {
+    const words = WORDS[distance];
+
+    app.put(
+      `/v1/${distance}/:user`,
+      {
+        config: { doorway: 'signed-in' },
+        schema: {
+          operationId: words.ids[0],
+          tags: ['keeping away'],
+          summary: words.put,
+          params: userParam,
+          response: replies('signed-in', { 200: ref(UserSchema), 201: ref(UserSchema) }, ['not-found', 'invalid']),
+        },
+      },
+      async (request, reply) => {
+        const { caller } = request.principal;
+        const otherId = await users.require(request.params.user, caller);
+        const made = await blocks.keepAway(distance, signedIn(request).userId, otherId);
+        return reply.code(made ? 201 : 200).send(await users.view(otherId, caller));
+      },
+    );
+
+    app.delete(
+      `/v1/${distance}/:user`,
+      {
+        config: { doorway: 'signed-in' },
+        schema: {
+          operationId: words.ids[1],
+          tags: ['keeping away'],
+          summary: words.delete,
+          params: userParam,
+          response: replies('signed-in', { 204: Type.Null() }, ['not-found']),
+        },
+      },
+      async (request, reply) => {
+        // Found even when they block the caller in their turn: one's own block can always be lifted.
+        const otherId = await users.requireAny(request.params.user);
+        await blocks.comeBack(distance, signedIn(request).userId, otherId);
+        return reply.code(204).send(null);
+      },
+    );
+
+    app.get(
+      `/v1/${distance}`,
+      {
+        config: { doorway: 'signed-in' },
+        schema: {
+          operationId: words.ids[2],
+          tags: ['keeping away'],
+          summary: words.list,
+          querystring: Type.Object(pageQuery),
+          response: replies('signed-in', { 200: ref(UserPage) }, ['bad-cursor']),
+        },
+      },
+      async (request, reply) => {
+        const page = await blocks.list(distance, signedIn(request).userId, request.query, request.principal.caller);
+        linkNext(request, reply, address.base, page.next);
+        return page;
+      },
+    );
+  }
+}

@@ -1,0 +1,132 @@
+import { Type } from 'typebox';
+import type { App } from '../../ground/http/app-type.js';
+import { userCaller } from '../../ground/http/caller.js';
+import { etagOf, ifMatchHeaders, ifMatchOf } from '../../ground/http/doorway.js';
+import { linkNext } from '../../ground/http/pagination.js';
+import { replies } from '../../ground/http/replies.js';
+import { pageOf, pageQuery, ref } from '../../ground/http/schemas.js';
+import { postParam } from '../posts/schema.js';
+import { repeatableHeaders, repeatableOf } from '../../ground/idempotency/header.js';
+import type { Services } from '../../service/services.js';
+import { commentBody, commentParam, commentPatch, CommentSchema } from './schema.js';
+
+const CommentPage = pageOf(CommentSchema, 'CommentPage');
+
+/** Routes of the conversation below posts. */
+export function commentRoutes(app: App, { comments, repeats, address, config }: Services): void {
+  app.addSchema(CommentSchema);
+  app.addSchema(CommentPage);
+
+  app.get(
+    '/v1/posts/:post/comments',
+    {
+      config: { doorway: 'anyone' },
+      schema: {
+        operationId: 'listComments',
+        tags: ['comments'],
+        summary: 'The conversation below a post',
+        params: postParam,
+        querystring: Type.Object({
+          ...pageQuery,
+          sort: Type.Union([Type.Literal('newest'), Type.Literal('oldest')], { default: 'newest' }),
+        }),
+        response: replies('anyone', { 200: ref(CommentPage) }, ['not-found', 'bad-cursor']),
+      },
+    },
+    async (request, reply) => {
+      const page = await comments.list(
+        request.params.post,
+        request.query.sort,
+        request.query,
+        request.principal.caller,
+      );
+      linkNext(request, reply, address.base, page.next);
+      return page;
+    },
+  );
+
+  app.post(
+    '/v1/posts/:post/comments',
+    {
+      config: { doorway: 'signed-in' },
+      schema: {
+        'operationId': 'createComment',
+        'x-headers': ['ETag', 'Location'],
+        'tags': ['comments'],
+        'summary': 'Comment on a post',
+        'params': postParam,
+        'headers': repeatableHeaders,
+        'body': commentBody(config.model),
+        'response': replies('signed-in', { 201: ref(CommentSchema) }, [
+          'not-found',
+          'other-content',
+          'invalid',
+          'taken',
+          'too-large',
+          'wrong-media-type',
+        ]),
+      },
+    },
+    async (request, reply) => {
+      const caller = userCaller(request);
+      const { body, parentId, fields } = request.body;
+      const comment = await repeats.once(
+        repeatableOf(request, JSON.stringify(request.body)),
+        (taken) => comments.create(request.params.post, caller, body, parentId ?? null, fields, taken),
+        (id) => comments.view(id, caller),
+      );
+      return reply
+        .code(201)
+        .header('location', address.to(`/v1/comments/${comment.id}`))
+        .header('etag', etagOf(comment.version))
+        .send(comment);
+    },
+  );
+
+  app.get(
+    '/v1/comments/:comment',
+    {
+      config: { doorway: 'anyone' },
+      schema: {
+        'operationId': 'getComment',
+        'x-headers': ['ETag'],
+        'tags': ['comments'],
+        'summary': 'One comment',
+        'params': commentParam,
+        'response': replies('anyone', { 200: ref(CommentSchema) }, ['not-found']),
+      },
+    },
+    async (request, reply) => {
+      const comment = await comments.view(request.params.comment, request.principal.caller);
+      return reply.header('etag', etagOf(comment.version)).send(comment);
+    },
+  );
+
+  app.patch(
+    '/v1/comments/:comment',
+    {
+      config: { doorway: 'owner of comment' },
+      schema: {
+        'operationId': 'editComment',
+        'x-headers': ['ETag'],
+        'headers': ifMatchHeaders,
+        'tags': ['comments'],
+        'summary': 'Edit one’s own comment',
+        'params': commentParam,
+        'body': commentPatch(config.model),
+        'response': replies('owner of comment', { 200: ref(CommentSchema) }, [
+          'invalid',
+          'taken',
+          'too-large',
+          'wrong-media-type',
+        ]),
+      },
+    },
+    async (request, reply) => {
+      const caller = userCaller(request);
+      await comments.edit(request.params.comment, caller, request.body, ifMatchOf(request));
+      const comment = await comments.view(request.params.comment, caller);
+      return reply.header('etag', etagOf(comment.version)).send(comment);
+    },
+  );
+}

@@ -1,0 +1,48 @@
+import { Type } from 'typebox';
+import type { App } from '../../ground/http/app-type.js';
+import { replies } from '../../ground/http/replies.js';
+import { ref, userParam } from '../../ground/http/schemas.js';
+import type { Services } from '../../service/services.js';
+import { AuthorSchema } from '../../accounts/users/schema.js';
+
+const ModeratorList = Type.Object(
+  { items: Type.Array(ref(AuthorSchema)), next: Type.Null() },
+  { $id: 'ModeratorList' },
+);
+
+/** Routes by which the operator says who moderates. */
+export function moderatorRoutes(app: App, { users }: Services): void {
+  app.addSchema(ModeratorList);
+
+  app.get(
+    '/v1/operator/moderators',
+    {
+      config: { doorway: 'operator' },
+      schema: {
+        operationId: 'listModerators',
+        tags: ['operator'],
+        summary: 'Who moderates, by handle',
+        response: replies('operator', { 200: ref(ModeratorList) }),
+      },
+    },
+    async () => ({ items: await users.moderators(), next: null }),
+  );
+
+  for (const moderates of [true, false])
+    app.route({
+      method: moderates ? 'PUT' : 'DELETE',
+      url: '/v1/operator/moderators/:user',
+      config: { doorway: 'operator' },
+      schema: {
+        operationId: moderates ? 'addModerator' : 'removeModerator',
+        tags: ['operator'],
+        summary: moderates ? 'Make a user a moderator' : 'Make a moderator an ordinary user again',
+        params: userParam,
+        response: replies('operator', { 204: Type.Null() }, ['not-found', 'wrong-origin']),
+      },
+      handler: async (request, reply) => {
+        await users.setModerator(await users.requireAny(request.params.user), moderates);
+        return reply.code(204).send(null);
+      },
+    });
+}

@@ -1,0 +1,40 @@
+import {
+  Column,
+  Entity,
+  Index,
+  JoinColumn,
+  ManyToOne,
+  OneToMany,
+  OneToOne,
+  PrimaryColumn,
+  type Relation,
+} from 'typeorm';
+import { Comment } from '../comments/comment.entity.js';
+import { PostTally } from '../../ranking/tallies/tally.entity.js';
+import { Editable } from '../../ground/database/editable.entity.js';
+import { User } from '../../accounts/users/user.entity.js';
+
+/** Something that somebody posted. */
+@Entity('posts')
+@Index('posts_recent', ['createdAt', 'id'], { where: 'deleted_at IS NULL' })
+@Index('posts_author_recent', ['authorId', 'createdAt', 'id'], { where: 'deleted_at IS NULL' })
+export class Post extends Editable {
+  @PrimaryColumn({ type: 'uuid' })
+  id!: string;
+
+  @Index('posts_author')
+  @Column({ type: 'uuid' })
+  authorId!: string;
+
+  @ManyToOne(() => User, (user) => user.posts, { onDelete: 'CASCADE' })
+  @JoinColumn({ name: 'author_id' })
+  author?: Relation<User>;
+
+  @Column({ type: 'text' })
+  body!: string;
+  @OneToOne(() => PostTally, (tally) => tally.post)
+  tally?: Relation<PostTally>;
+
+  @OneToMany(() => Comment, (comment) => comment.post)
+  comments?: Relation<Comment[]>;
+}

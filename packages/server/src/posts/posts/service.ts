@@ -1,0 +1,255 @@
+import {
+  canOf,
+  decide,
+  netOf,
+  peopleOf,
+  visibleFields,
+  type Caller,
+  type FieldValues,
+  type Model,
+  type Owned,
+  type People,
+} from '@gather-lane/core';
+import type { DataSource, EntityManager } from 'typeorm';
+import { v7 as uuidv7 } from 'uuid';
+import { prepared } from '../../ground/database/prepared.js';
+import { inTransaction } from '../../ground/database/transaction.js';
+import { instantOf, type Page, type PageRequest, type Pages } from '../../ground/http/pagination.js';
+import { invalid, Problem, refusalProblem } from '../../ground/http/problem.js';
+import type { PublicAddress } from '../../ground/http/public-address.js';
+import { fieldColumns, withFieldProblems } from '../../ground/fields/field-columns.js';
+import { toPicture } from '../media/picture.js';
+import { toCounts } from '../../ranking/tallies/queries.js';
+import { toAuthor } from '../../accounts/users/queries.js';
+import { viewerOf } from '../../accounts/users/visibility.js';
+import {
+  CLEAR_PICTURES,
+  COUNT_PICTURES,
+  createPost,
+  editPost,
+  HOLD_POST,
+  HOLD_UPLOADS,
+  listPosts,
+  LIST_VERSIONS,
+  OWNED_POST,
+  postsById,
+  SET_PICTURES,
+  type PostRow,
+  type VersionRow,
+} from './queries.js';
+import type { PostView, VersionView } from './schema.js';
+
+/** A post as the caller sees it, with the engagement that lifts it. */
+export interface PostWithPeople {
+  readonly post: PostView;
+  readonly people: People;
+}
+
+/** A picture that a post is to show. */
+export interface PictureChoice {
+  /** An upload of the author's. */
+  readonly id: string;
+  readonly alt?: string;
+}
+
+/** What a post is made of: text, pictures, or both. */
+export interface PostContent {
+  readonly body?: string;
+  readonly media?: readonly PictureChoice[];
+  readonly fields?: FieldValues;
+}
+
+/** What of a post is edited; what is not named stays, null clears. */
+export interface PostEdit {
+  readonly body?: string | null;
+  readonly media?: readonly PictureChoice[] | null;
+  readonly fields?: FieldValues;
+}
+
+const NOTHING = invalid('/body', 'is missing: a post has text, pictures or both');
+
+/** Posts: making, reading, editing, deleting. */
+export class Posts {
+  readonly #dataSource: DataSource;
+  readonly #pages: Pages;
+  readonly #address: PublicAddress;
+  readonly #model: Model;
+  readonly #byId: string;
+
+  constructor(dataSource: DataSource, pages: Pages, address: PublicAddress, model: Model) {
+    this.#dataSource = dataSource;
+    this.#pages = pages;
+    this.#address = address;
+    this.#model = model;
+    this.#byId = prepared(postsById(model));
+  }
+
+  /**
+   * @param first run first in the transaction that makes the post
+   * @returns the id of the new post
+   * @throws Problem `invalid` for a post of nothing, and for pictures that are not the author's own
+   */
+  async create(
+    authorId: string,
+    { body = '', media = [], fields }: PostContent,
+    first: (manager: EntityManager, id: string) => Promise<void> = () => Promise.resolve(),
+  ): Promise<string> {
+    const id = uuidv7();
+    const { columns, values } = fieldColumns(fields);
+    if (!body && media.length === 0) throw NOTHING;
+    await withFieldProblems(() =>
+      inTransaction(this.#dataSource, async (manager) => {
+        await first(manager, id);
+        await manager.query(createPost(columns), [id, authorId, body, ...values]);
+        await setPictures(manager, id, authorId, media);
+      }),
+    );
+    return id;
+  }
+
+  /** @throws Problem `not-found` for one that is not there, or is not visible */
+  async view(id: string, caller: Caller): Promise<PostView> {
+    const [found] = await this.viewAll([id], caller);
+    if (!found) throw new Problem('not-found', 'There is no such post, or it was deleted.');
+    return found.post;
+  }
+
+  /** Visible posts in the order of the ids, in one statement whatever their number. */
+  async viewAll(ids: string[], caller: Caller): Promise<PostWithPeople[]> {
+    if (ids.length === 0) return [];
+    const rows = await this.#dataSource.query<PostRow[]>(this.#byId, [ids, viewerOf(caller)]);
+    return rows.map((row) => ({ post: this.#toView(row, caller), people: peopleOf(toCounts(row)) }));
+  }
+
+  /** A page of everybody's posts, or of one author's. */
+  async list(
+    sort: 'newest' | 'oldest',
+    authorId: string | null,
+    request: PageRequest,
+    caller: Caller,
+  ): Promise<Page<PostView>> {
+    const list = `posts:${sort}:${authorId ?? 'everybody'}`;
+    const from = await this.#pages.startOf(list, request);
+    const rows = await this.#dataSource.query<{ id: string; created_at: Date }[]>(
+      listPosts(sort, authorId ? 'author' : 'everybody'),
+      [authorId, instantOf(from), from?.id ?? null, request.limit + 1, viewerOf(caller)],
+    );
+    const page = await this.#pages.toPage(
+      list,
+      request,
+      rows,
+      (row) => row.created_at.getTime(),
+      (row) => row.id,
+    );
+    return { items: (await this.viewAll(page.items, caller)).map(({ post }) => post), next: page.next };
+  }
+
+  /** Owner and version of a post that the caller may see, or null. */
+  async owned(id: string, caller: Caller): Promise<Owned | null> {
+    const parameters = [id, viewerOf(caller)];
+    const [row] = await this.#dataSource.query<{ author_id: string; version: number }[]>(OWNED_POST, parameters);
+    return row ? { ownerId: row.author_id, version: row.version } : null;
+  }
+
+  /**
+   * Edits what is named; what it said until now is kept as a version.
+   * @throws Problem when the write meets something else than the doorway saw, `invalid` when nothing would be left
+   */
+  async edit(
+    id: string,
+    caller: Caller & { kind: 'user' },
+    edit: PostEdit,
+    version: number | undefined,
+  ): Promise<void> {
+    const { columns, values } = fieldColumns(edit.fields);
+    if (edit.body === undefined && edit.media === undefined && columns.length === 0) return;
+    const body = edit.body === null ? '' : (edit.body ?? null);
+    const done = await withFieldProblems(() =>
+      inTransaction(this.#dataSource, async (manager) => {
+        // Held in a statement of its own: what is kept as a version and what is edited are then the same row.
+        const held = await manager.query<unknown[]>(HOLD_POST, [id, caller.id, version ?? null]);
+        if (held.length === 0) return false;
+        const rows = await manager.query<[{ body: string }[], number]>(editPost(this.#model, columns), [
+          id,
+          body,
+          ...values,
+        ]);
+        const row = rows[0][0]!;
+        if (edit.media !== undefined) {
+          await manager.query(CLEAR_PICTURES, [id]);
+          await setPictures(manager, id, caller.id, edit.media ?? []);
+        }
+        if (row.body) return true;
+        const [left] = await manager.query<{ n: number }[]>(COUNT_PICTURES, [id]);
+        if (left!.n === 0) throw NOTHING;
+        return true;
+      }),
+    );
+    if (!done) throw await this.#refusal(id, caller, version);
+  }
+
+  /** A page of what a post said before its edits, the latest first; for who may edit or moderate it. */
+  async versions(id: string, request: PageRequest, caller: Caller): Promise<Page<VersionView>> {
+    const list = `versions:${id}`;
+    const from = await this.#pages.startOf(list, request);
+    const rows = await this.#dataSource.query<VersionRow[]>(LIST_VERSIONS, [
+      id,
+      from ? Number(from.key) : null,
+      request.limit + 1,
+    ]);
+    const owner = (await this.owned(id, caller))?.ownerId ?? null;
+    return this.#pages.toPage(
+      list,
+      request,
+      rows.map((row) => ({ ...row, id })),
+      (row) => row.version,
+      (row) => ({
+        version: row.version,
+        body: row.body,
+        media: row.pictures,
+        createdAt: row.created_at.toISOString(),
+        fields: visibleFields(this.#model, 'posts', row.fields, caller, owner),
+      }),
+    );
+  }
+
+  async #refusal(id: string, caller: Caller, version: number | undefined): Promise<Problem> {
+    return refusalProblem(decide('owner of post', caller, await this.owned(id, caller), version) ?? 'stale', 'post');
+  }
+
+  #toView(row: PostRow, caller: Caller): PostView {
+    return {
+      id: row.id,
+      author: toAuthor(row, this.#address),
+      body: row.body,
+      media: (row.pictures ?? []).map((picture) => toPicture(picture, this.#address)),
+      createdAt: row.created_at.toISOString(),
+      editedAt: row.edited_at?.toISOString() ?? null,
+      version: row.version,
+      tallies: { comments: row.comments, reactions: row.reactions, net: netOf(row.reactions, row.weights) },
+      reaction: row.reaction,
+      can: canOf(caller, row.author_id),
+      laneTime: row.lane_time.toISOString(),
+      url: this.#address.to(`/v1/posts/${row.id}`),
+      fields: visibleFields(this.#model, 'posts', row.fields, caller, row.author_id),
+    };
+  }
+}
+
+/** Puts pictures on a post, in their order. @throws Problem `invalid` for one that is not the author's own, or twice there */
+async function setPictures(
+  manager: EntityManager,
+  id: string,
+  authorId: string,
+  media: readonly PictureChoice[],
+): Promise<void> {
+  if (media.length === 0) return;
+  const ids = media.map((picture) => picture.id.toLowerCase());
+  const twice = ids.findIndex((each, i) => ids.indexOf(each) !== i);
+  if (twice >= 0) throw invalid(`/media/${twice}/id`, 'names a picture that is there already');
+  const alts = media.map(({ alt = '' }) => alt);
+  await manager.query(HOLD_UPLOADS, [ids, authorId]);
+  const set = await manager.query<{ upload_id: string }[]>(SET_PICTURES, [id, ids, alts, authorId]);
+  const missing = ids.findIndex((each) => !set.some((row) => row.upload_id === each));
+  if (missing >= 0) throw invalid(`/media/${missing}/id`, 'names no picture that you uploaded');
+}

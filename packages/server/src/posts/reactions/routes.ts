@@ -1,0 +1,135 @@
+import { Type } from 'typebox';
+import { commentParam } from '../comments/schema.js';
+import type { App } from '../../ground/http/app-type.js';
+import { signedIn } from '../../ground/http/doorway.js';
+import { linkNext } from '../../ground/http/pagination.js';
+import { refusalProblem } from '../../ground/http/problem.js';
+import { replies } from '../../ground/http/replies.js';
+import { pageOf, pageQuery, ref } from '../../ground/http/schemas.js';
+import { postParam } from '../posts/schema.js';
+import type { Services } from '../../service/services.js';
+import { CommentReactedSchema, PostReactedSchema, reactionBody, ReactionSchema } from './schema.js';
+
+const ReactionPage = pageOf(ReactionSchema, 'ReactionPage');
+const listQuery = Type.Object({
+  ...pageQuery,
+  kind: Type.Optional(Type.String({ maxLength: 24, description: 'Only those who reacted with this kind' })),
+});
+const MORE = ['not-found', 'invalid', 'too-large', 'wrong-media-type'] as const;
+
+/** Routes of reactions. */
+export function reactionRoutes(app: App, services: Services): void {
+  for (const schema of [PostReactedSchema, CommentReactedSchema, ReactionSchema, ReactionPage]) app.addSchema(schema);
+  postReactions(app, services);
+  commentReactions(app, services);
+}
+
+function postReactions(app: App, { reactions, posts, address, config }: Services): void {
+  app.put(
+    '/v1/posts/:post/reaction',
+    {
+      config: { doorway: 'signed-in' },
+      schema: {
+        operationId: 'reactToPost',
+        tags: ['reactions'],
+        summary: 'React to a post: one reaction for each user, another kind takes its place',
+        params: postParam,
+        body: reactionBody(config.reactions.map(({ name }) => name)),
+        response: replies('signed-in', { 200: ref(PostReactedSchema) }, [...MORE]),
+      },
+    },
+    (request) => reactions.onPost(request.params.post, signedIn(request).userId, request.body.kind),
+  );
+
+  app.delete(
+    '/v1/posts/:post/reaction',
+    {
+      config: { doorway: 'signed-in' },
+      schema: {
+        operationId: 'takeBackPostReaction',
+        tags: ['reactions'],
+        summary: 'Take one’s reaction to a post back',
+        params: postParam,
+        response: replies('signed-in', { 200: ref(PostReactedSchema) }, ['not-found']),
+      },
+    },
+    (request) => reactions.onPost(request.params.post, signedIn(request).userId, null),
+  );
+
+  app.get(
+    '/v1/posts/:post/reactions',
+    {
+      config: { doorway: 'anyone' },
+      schema: {
+        operationId: 'listPostReactions',
+        tags: ['reactions'],
+        summary: 'Who reacted to a post, newest first',
+        params: postParam,
+        querystring: listQuery,
+        response: replies('anyone', { 200: ref(ReactionPage) }, ['not-found', 'bad-cursor']),
+      },
+    },
+    async (request, reply) => {
+      const { caller } = request.principal;
+      if (!(await posts.owned(request.params.post, caller))) throw refusalProblem('not-found', 'post');
+      const page = await reactions.list('post', request.params.post, request.query.kind, request.query, caller);
+      linkNext(request, reply, address.base, page.next);
+      return page;
+    },
+  );
+}
+
+function commentReactions(app: App, { reactions, comments, address, config }: Services): void {
+  app.put(
+    '/v1/comments/:comment/reaction',
+    {
+      config: { doorway: 'signed-in' },
+      schema: {
+        operationId: 'reactToComment',
+        tags: ['reactions'],
+        summary: 'React to a comment: shown and counted, but it lifts nothing',
+        params: commentParam,
+        body: reactionBody(config.reactions.map(({ name }) => name)),
+        response: replies('signed-in', { 200: ref(CommentReactedSchema) }, [...MORE]),
+      },
+    },
+    (request) => reactions.onComment(request.params.comment, signedIn(request).userId, request.body.kind),
+  );
+
+  app.delete(
+    '/v1/comments/:comment/reaction',
+    {
+      config: { doorway: 'signed-in' },
+      schema: {
+        operationId: 'takeBackCommentReaction',
+        tags: ['reactions'],
+        summary: 'Take one’s reaction to a comment back',
+        params: commentParam,
+        response: replies('signed-in', { 200: ref(CommentReactedSchema) }, ['not-found']),
+      },
+    },
+    (request) => reactions.onComment(request.params.comment, signedIn(request).userId, null),
+  );
+
+  app.get(
+    '/v1/comments/:comment/reactions',
+    {
+      config: { doorway: 'anyone' },
+      schema: {
+        operationId: 'listCommentReactions',
+        tags: ['reactions'],
+        summary: 'Who reacted to a comment, newest first',
+        params: commentParam,
+        querystring: listQuery,
+        response: replies('anyone', { 200: ref(ReactionPage) }, ['not-found', 'bad-cursor']),
+      },
+    },
+    async (request, reply) => {
+      const { caller } = request.principal;
+      if (!(await comments.owned(request.params.comment, caller))) throw refusalProblem('not-found', 'comment');
+      const page = await reactions.list('comment', request.params.comment, request.query.kind, request.query, caller);
+      linkNext(request, reply, address.base, page.next);
+      return page;
+    },
+  );
+}

@@ -1,0 +1,275 @@
+import { randomUUID } from 'node:crypto';
+import { setTimeout as pause } from 'node:timers/promises';
+import cookie from '@fastify/cookie';
+import cors from '@fastify/cors';
+import helmet from '@fastify/helmet';
+import fastifyStatic from '@fastify/static';
+import swaggerUi from '@fastify/swagger-ui';
+import type { TypeBoxTypeProvider } from '@fastify/type-provider-typebox';
+import fastify, { LogController, type FastifyInstance, type RouteOptions } from 'fastify';
+import { aboutRoutes } from '../../workbench/about/routes.js';
+import { atomRoutes } from '../../posts/atom/routes.js';
+import { blockRoutes } from '../../graph/blocks/routes.js';
+import { commentRoutes } from '../../posts/comments/routes.js';
+import { docsRoutes } from '../../workbench/docs/routes.js';
+import { feedRoutes } from '../../feed/routes.js';
+import { followRoutes } from '../../graph/follows/routes.js';
+import { identityRoutes } from '../../accounts/identities/routes.js';
+import { mailRoutes } from '../../accounts/mail/routes.js';
+import { mediaRoutes } from '../../posts/media/routes.js';
+import { modelRoutes } from '../../workbench/model/routes.js';
+import { operatorFieldRoutes } from '../../workbench/model/field-routes.js';
+import { moderatorRoutes } from '../../posts/moderation/operator-routes.js';
+import { moderationRoutes } from '../../posts/moderation/routes.js';
+import { operatorRoutes } from '../../workbench/operator/routes.js';
+import { ownershipRoutes } from '../../workbench/ownership/routes.js';
+import { passwordResetRoutes } from '../../accounts/password-resets/routes.js';
+import { postRoutes } from '../../posts/posts/routes.js';
+import { reactionRoutes } from '../../posts/reactions/routes.js';
+import { refusalRoutes } from '../../ground/denied-attempts/routes.js';
+import type { Services } from '../services.js';
+import { sessionRoutes } from '../../accounts/sessions/routes.js';
+import { userRoutes } from '../../accounts/users/routes.js';
+import { weightingRoutes } from '../../ranking/weighting/routes.js';
+import type { App } from '../../ground/http/app-type.js';
+import { CallsUnderWay } from './calls.js';
+import { readId, useDoorways } from '../../ground/http/doorway.js';
+import { useRateLimits } from './rate-limits.js';
+import { answerBrokenRequest, answerUnroutable, sendProblem, useProblems } from './errors.js';
+import { useHostCheck, useOriginCheck } from '../../ground/http/origin.js';
+import { openApiDocument, useOpenApi } from './openapi.js';
+import { Problem } from '../../ground/http/problem.js';
+import { compileGoodReplies } from './serialisation.js';
+import { ProblemSchema } from '../../ground/http/schemas.js';
+import { useValidation } from './validation.js';
+
+const BODY_LIMIT = 256 * 1024;
+/** How long the database has to say that it is there. */
+const READY_WITHIN_MS = 1_500;
+
+/** What the HTTP application is told beside its services. */
+export interface AppOptions {
+  /** Folder of the built console; without it no console is served. */
+  readonly consoleFolder: string | undefined;
+  /** Why the service cannot work yet, or null when it can. */
+  readonly notReady: () => string | null;
+  /** Whether the operator's routes work even so: they can then bring the tables to the model. */
+  readonly operatorReady?: () => boolean;
+  /** Counts the calls that are under way; the service stops by it. */
+  readonly calls?: CallsUnderWay;
+  readonly logStream?: NodeJS.WritableStream;
+  /** Looks at each route, and may change it, before it is registered. */
+  readonly onRoute?: (route: RouteOptions) => void;
+}
+
+/** Builds the HTTP application: everything but listening. */
+export async function buildApp(services: Services, options: AppOptions): Promise<FastifyInstance> {
+  const { config, address } = services;
+  const { headersSeconds, requestSeconds, keepAliveSeconds } = config.server;
+  const app = fastify({
+    bodyLimit: BODY_LIMIT,
+    requestTimeout: requestSeconds * 1000,
+    keepAliveTimeout: keepAliveSeconds * 1000,
+    http: { headersTimeout: headersSeconds * 1000, connectionsCheckingInterval: 1_000 },
+    clientErrorHandler: (error, socket) => answerBrokenRequest(error, socket, address),
+    frameworkErrors: (error, request, reply) => answerUnroutable(error, request, reply, address),
+    genReqId: () => randomUUID(),
+    logger:
+      config.log.level === 'silent'
+        ? false
+        : {
+            level: config.log.level,
+            stream: options.logStream ?? process.stderr,
+            redact: ['req.headers.authorization', 'req.headers.cookie'],
+            serializers: { err: describeError },
+          },
+    logController: new LogController({
+      disableRequestLogging: config.log.level !== 'debug' && config.log.level !== 'info',
+    }),
+    routerOptions: { maxParamLength: 100 },
+    forceCloseConnections: 'idle',
+    schemaController: { compilersFactory: { buildSerializer: compileGoodReplies } },
+    // Only who is named here is believed about whom it speaks for.
+    trustProxy: config.server.proxies.length > 0 ? config.server.proxies : false,
+  }).withTypeProvider<TypeBoxTypeProvider>();
+
+  (options.calls ?? new CallsUnderWay()).use(app);
+  useProblems(app, address);
+  useValidation(app, config.limits);
+  useHostCheck(app, config.server, services.pass);
+  if (options.onRoute) app.addHook('onRoute', options.onRoute);
+  await app.register(cookie);
+  // JSON is what is taken; a text that only looks like it is refused by its type.
+  app.removeContentTypeParser('text/plain');
+  await app.register(helmet, {
+    contentSecurityPolicy: {
+      directives: {
+        'default-src': ["'self'"],
+        'img-src': ["'self'", 'data:'],
+        'script-src': ["'self'"],
+        // MUI writes its styles into the page.
+        'style-src': ["'self'", "'unsafe-inline'"],
+        'connect-src': ["'self'"],
+        'frame-ancestors': ["'none'"],
+        'upgrade-insecure-requests': address.base.startsWith('https:') ? [] : null,
+      },
+    },
+    strictTransportSecurity: address.base.startsWith('https:') ? undefined : false,
+  });
+  await app.register(cors, {
+    // Closed unless configured; a cookie is never sent along, so a page elsewhere needs a token of its own.
+    origin: config.server.origins.length > 0 ? config.server.origins : false,
+    credentials: false,
+    exposedHeaders: [
+      'etag',
+      'link',
+      'location',
+      'retry-after',
+      'ratelimit-limit',
+      'ratelimit-remaining',
+      'ratelimit-reset',
+    ],
+    maxAge: 600,
+  });
+  app.addContentTypeParser(
+    'application/merge-patch+json',
+    { parseAs: 'string' },
+    app.getDefaultJsonParser('error', 'error'),
+  );
+
+  const limits = await useRateLimits(app, config, services.pass);
+  readiness(app, services, options);
+  useDoorways(
+    app,
+    services,
+    {
+      'post': (reference, caller) => services.posts.owned(readId(reference, 'post'), caller),
+      'comment': (reference, caller) => services.comments.owned(readId(reference, 'comment'), caller),
+      'removed post': (reference, caller) => services.removals.owned('post', readId(reference, 'post'), caller),
+      'removed comment': (reference, caller) =>
+        services.removals.owned('comment', readId(reference, 'comment'), caller),
+      'user': (reference, caller) => services.users.owned(reference, caller),
+      'identity': (reference) => services.identities.owned(readId(reference, 'identity')),
+      'upload': (reference) => services.media.owned(readId(reference, 'upload')),
+      'session': (reference) => services.sessions.owned(readId(reference, 'session')),
+    },
+    limits,
+  );
+  useOriginCheck(app, address);
+  app.addSchema(ProblemSchema);
+  await useOpenApi(app, config, () => address.base);
+
+  routes(app, services);
+  const describe = () => openApiDocument(app, config, address.base);
+  await app.register((scope) => pages(scope, options.consoleFolder, describe));
+  return app;
+}
+
+/** An error for the log: of a failed statement what PostgreSQL says, never the values that were sent with it. */
+function describeError(error: Error & { code?: string }) {
+  const { name, message, stack, code } = error;
+  return { type: name, message, stack: stack ?? '', ...(code !== undefined && { code }) };
+}
+
+function routes(app: App, services: Services): void {
+  aboutRoutes(app, services);
+  // Users first: the other schemas name them.
+  userRoutes(app, services);
+  sessionRoutes(app, services);
+  identityRoutes(app, services);
+  mediaRoutes(app, services);
+  passwordResetRoutes(app, services);
+  postRoutes(app, services);
+  atomRoutes(app, services);
+  commentRoutes(app, services);
+  reactionRoutes(app, services);
+  moderationRoutes(app, services);
+  followRoutes(app, services);
+  blockRoutes(app, services);
+  feedRoutes(app, services);
+  operatorRoutes(app, services);
+  weightingRoutes(app, services);
+  moderatorRoutes(app, services);
+  refusalRoutes(app, services);
+  mailRoutes(app, services);
+  ownershipRoutes(app, services);
+  operatorFieldRoutes(app, services);
+  modelRoutes(app, services);
+  docsRoutes(app);
+}
+
+function readiness(
+  app: FastifyInstance,
+  { address, dataSource }: Services,
+  { notReady, operatorReady }: AppOptions,
+): void {
+  const worksEvenSo = (url: string) =>
+    !url.startsWith('/v1/') ||
+    url.startsWith('/v1/openapi') ||
+    url === '/v1/about' ||
+    (url.startsWith('/v1/operator/') && (operatorReady?.() ?? false));
+  app.addHook('onRequest', async (request) => {
+    const reason = notReady();
+    const { url } = request.routeOptions;
+    if (reason && url !== undefined && !worksEvenSo(url)) throw new Problem('not-ready', reason);
+  });
+  app.get('/ready', { config: { doorway: 'anyone' }, schema: { hide: true } }, async (request, reply) => {
+    const reason = notReady();
+    if (reason) return sendProblem(reply, request, address, new Problem('not-ready', reason));
+    const answers = await Promise.race([
+      dataSource.query(`SELECT 1`).then(() => true),
+      pause(READY_WITHIN_MS, false, { ref: false }),
+    ]);
+    if (!answers) throw new Problem('no-database', 'The database does not answer: try again in a moment.');
+    return reply.send({ ready: true });
+  });
+  // Alive is whoever answers: nothing is asked of the database.
+  app.get('/health', { config: { doorway: 'anyone' }, schema: { hide: true } }, () => ({ alive: true }));
+}
+
+/** The readable API document and the console: routes of other packages, all open to anyone. */
+async function pages(
+  app: FastifyInstance,
+  consoleFolder: string | undefined,
+  describe: () => Record<string, unknown>,
+): Promise<void> {
+  app.addHook('onRoute', (route) => {
+    route.config = { ...route.config, doorway: 'anyone' };
+  });
+  await app.register(swaggerUi, {
+    routePrefix: '/docs/api',
+    // The document is shown as a page of ours: without the viewer's own bar.
+    theme: {
+      title: 'API · Gather Lane',
+      css: [{ filename: 'page.css', content: '.swagger-ui .topbar { display: none }' }],
+    },
+    uiConfig: { docExpansion: 'list', defaultModelsExpandDepth: 0 },
+    transformSpecification: () => describe(),
+  });
+  if (!consoleFolder) return;
+  await app.register(fastifyStatic, {
+    root: consoleFolder,
+    wildcard: false,
+    maxAge: '1h',
+    immutable: false,
+    index: false,
+  });
+  // Every state of a page has an address: whatever is no file is the console itself, which reads it.
+  for (const url of [
+    '/',
+    '/model',
+    '/model/:table',
+    '/model/:table/:key',
+    '/ownership',
+    '/weighting',
+    '/mailbox',
+    '/sign-in/:provider',
+    '/reset-password',
+    '/account',
+    '/feed',
+    '/posts/:post',
+    '/users/:user',
+    '/users/:user/:tab',
+  ])
+    app.get(url, { schema: { hide: true } }, (_request, reply) => reply.sendFile('index.html', { maxAge: 0 }));
+}

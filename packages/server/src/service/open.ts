@@ -1,0 +1,97 @@
+import { isAbsolute, join, resolve } from 'node:path';
+import type { DataSource } from 'typeorm';
+import type { Config } from '../ground/config/schema.js';
+import { FolderStore, type MediaStore } from '../posts/media/store.js';
+import { Resources } from './resources.js';
+import { runningService } from './running.js';
+import { ownServer, sayAddress, serverNamedBy, type DatabaseAddress } from '../ground/database/address.js';
+import { findCluster, makeDataFolder, startCluster } from '../ground/database/cluster/cluster.js';
+import { lockFolder, lockHolder } from '../ground/database/cluster/service-lock.js';
+import { createDataSource } from '../ground/database/data-source.js';
+import { DatabaseFault, probeDatabase } from '../ground/database/diagnose.js';
+import { migrate, migrationState } from '../ground/database/migrate.js';
+
+/** The database of a service for a command beside it, and what gives it free again. */
+export interface OpenDatabase {
+  readonly dataSource: DataSource;
+  readonly address: DatabaseAddress;
+  /** The files of pictures beside it. */
+  readonly store: MediaStore;
+  close(): Promise<void>;
+  /** Gives it free without waiting for what is under way: for a command that is interrupted. */
+  abandon(): Promise<void>;
+}
+
+/**
+ * Opens the database that a service with this configuration uses: a server of the developer's own, the embedded
+ * cluster of a running service, or the embedded cluster started for as long as it takes.
+ * @throws DatabaseFault, also when migrations are pending
+ */
+export async function openDatabase(
+  config: Config,
+  folder: string,
+  environment: Record<string, string | undefined>,
+  notice: (text: string) => void,
+): Promise<OpenDatabase> {
+  const data = isAbsolute(config.data) ? config.data : resolve(folder, config.data);
+  const [cluster, connections] = [new Resources(), new Resources()];
+  const close = async () => {
+    await connections.close();
+    await cluster.close();
+  };
+  try {
+    const address = await addressFor(config, data, environment, notice, cluster);
+    const dataSource = createDataSource(address, { poolSize: 4, model: config.model });
+    await dataSource.initialize();
+    connections.add('the connections', () => dataSource.destroy());
+    const state = await migrationState(dataSource);
+    if (state === 'empty' && !runningService(data)?.database && !ownServer(config.database.url, environment))
+      await migrate(dataSource);
+    else if (state === 'newer')
+      throw new DatabaseFault(
+        'schema',
+        'The database was migrated by a newer version of Gather Lane: use that version.',
+      );
+    else if (state !== 'current')
+      throw new DatabaseFault('schema', 'The database is missing migrations: start the service once with --migrate.');
+    const store = new FolderStore(join(data, 'media'));
+    return { dataSource, address, store, close, abandon: () => cluster.close() };
+  } catch (error) {
+    await close().catch(() => undefined);
+    throw error;
+  }
+}
+
+/** The database of the service that runs here, whatever this shell's environment says; else the one that it would use. */
+async function addressFor(
+  config: Config,
+  data: string,
+  environment: Record<string, string | undefined>,
+  notice: (text: string) => void,
+  resources: Resources,
+): Promise<DatabaseAddress> {
+  const own = ownServer(config.database.url, environment);
+  const running = runningService(data);
+  if (running && own && !isSame(own, running.database)) {
+    const other = running.database ? sayAddress(running.database) : 'the embedded cluster';
+    throw new DatabaseFault(
+      'database',
+      `${serverNamedBy(config.database.url, environment)} names ${sayAddress(own)}, but the service that runs on ${data} uses ${other}: take it out to work beside that service, or name another folder with --data.`,
+    );
+  }
+  const server = running?.database ?? own;
+  if (server) {
+    await probeDatabase(server);
+    return server;
+  }
+  const found = lockHolder(data) === null ? null : await findCluster(data);
+  if (found) return found;
+  makeDataFolder(data);
+  resources.add('the lock of the data folder', lockFolder(data));
+  const cluster = await startCluster(data, notice);
+  resources.add('the cluster', () => cluster.stop());
+  return cluster.address;
+}
+
+const isSame = (a: DatabaseAddress, b: DatabaseAddress | null): boolean =>
+  b !== null && a.host === b.host && a.port === b.port && a.database === b.database;

@@ -1,0 +1,229 @@
+import { rmSync } from 'node:fs';
+import { isAbsolute, join, resolve } from 'node:path';
+import type { Model } from '@gather-lane/core';
+import type { FastifyInstance } from 'fastify';
+import type { DataSource } from 'typeorm';
+import type { Config } from '../ground/config/schema.js';
+import { ownServer, type DatabaseAddress } from '../ground/database/address.js';
+import { makeDataFolder, startCluster, type Cluster } from '../ground/database/cluster/cluster.js';
+import { lockFolder } from '../ground/database/cluster/service-lock.js';
+import { createDataSource, NO_LIMITS, type StatementLimits } from '../ground/database/data-source.js';
+import { explainMissingRight, probeDatabase } from '../ground/database/diagnose.js';
+import { loadDemoPictures } from '../workbench/demo/pictures.js';
+import { buildApp } from './http/app.js';
+import { CallsUnderWay } from './http/calls.js';
+import { StandInProvider } from '../accounts/identities/stand-in.js';
+import { Mailbox } from '../accounts/mail/mailbox.js';
+import { FolderStore } from '../posts/media/store.js';
+import { Heartbeat, HEARTBEAT_MS } from '../workbench/model/migration/live.js';
+import { modelState } from '../workbench/model/migration/plan.js';
+import { OperatorKey } from '../accounts/operator/key.js';
+import { listen, refuseBadPort } from './listen.js';
+import { MODEL_BEHIND, prepare, type Readiness } from './prepare.js';
+import { Resources } from './resources.js';
+import { noteRunning } from './running.js';
+import { builtConsole } from '../package-files.js';
+import { createServices, type Services } from './services.js';
+import { StartRefused } from './start.js';
+import { keepTidy } from './jobs.js';
+
+/** Connections for work that nobody waits for: a build, a job, a migration, and what each of them holds a lock on. */
+const BACKGROUND_POOL = 6;
+const LOOPBACK = ['127.0.0.1', 'localhost', '::1'];
+
+/** What a service is started with. */
+export interface StartOptions {
+  readonly config: Config;
+  /** The environment, for the standard `PG…` variables. */
+  readonly environment: Record<string, string | undefined>;
+  /** Folder that a relative data folder is in. */
+  readonly folder: string;
+  readonly demo: boolean;
+  /** Throw the data of an earlier demo away first. */
+  readonly fresh?: boolean;
+  /** Reads the model file again: it may have changed since the service started. */
+  readonly modelFile?: () => Model;
+  /** Told what the operator should know, in sentences. */
+  readonly notice: (text: string) => void;
+  readonly progress?: (step: string, done: number, total: number) => void;
+  readonly logStream?: NodeJS.WritableStream;
+}
+
+/** A running service. */
+export interface Service {
+  readonly address: string;
+  readonly operatorKeyPath: string;
+  readonly app: FastifyInstance;
+  readonly services: Services;
+  /** Why it cannot work yet, with the one command that mends it, or null. */
+  notReady(): string | null;
+  /** Takes no more calls, finishes those under way, closes the pool, stops the cluster. */
+  stop(): Promise<void>;
+}
+
+/**
+ * Starts the service: database, migrations where the configuration says so, demo data, HTTP.
+ * @throws StartRefused, DatabaseFault
+ */
+export async function startService(options: StartOptions): Promise<Service> {
+  const { config, demo, notice } = options;
+  if (demo && !LOOPBACK.includes(config.server.host))
+    throw new StartRefused(
+      `The demo's passwords are published, so it listens on loopback only, not on ${config.server.host}: leave out --demo or --host.`,
+    );
+  refuseBadPort(config.server);
+  const data = isAbsolute(config.data) ? config.data : resolve(options.folder, config.data);
+  makeDataFolder(data);
+  const resources = new Resources();
+  try {
+    resources.add('the lock of the data folder', lockFolder(data));
+    const { address, cluster } = await database(options, data, resources);
+    const background = await connect(address, config, resources, NO_LIMITS);
+    const readiness = await prepare(background, options, cluster !== null);
+    const dataSource = await connect(address, config, resources, config.database);
+    const key = new OperatorKey(data);
+    const standIn = demo ? await openStandIn(resources) : null;
+    const mailbox = demo && config.mail.smtp === undefined ? await openMailbox(resources) : null;
+    const services = createServices(dataSource, config, key, {
+      demo,
+      background,
+      store: new FolderStore(join(data, 'media')),
+      modelFile: options.modelFile,
+      mailbox,
+      provider: standIn?.provider ?? null,
+    });
+    if (readiness.demoIsNew) await loadDemoPictures(services);
+    const calls = new CallsUnderWay();
+    const app = await buildApp(services, {
+      consoleFolder: builtConsole(),
+      notReady: () => readiness.reason,
+      operatorReady: () => readiness.migrated,
+      calls,
+      ...(options.logStream && { logStream: options.logStream }),
+    });
+    resources.add('building standings', () => services.weighting.stop());
+    resources.add('the server', () => closeApp(app, calls, config.server.stopSeconds * 1000));
+    await listen(app, config);
+    const { port } = app.server.address() as { port: number };
+    const host = config.server.host.includes(':') ? `[${config.server.host}]` : config.server.host;
+    const listening = `http://${host}:${port}`;
+    services.address.listensAt(listening);
+    standIn?.allow([services.address.to(`/sign-in/${standIn.provider.name}`)]);
+    resources.add('the note of it', noteRunning(data, { address: listening, database: cluster ? null : address }));
+    cluster?.watch((text) => {
+      notice(text);
+      app.log.error(text);
+    });
+    if (readiness.migrated) {
+      await live(services, readiness, app, resources);
+      resources.add(
+        'jobs',
+        keepTidy(services, (error) => app.log.error(error)),
+      );
+    }
+    return {
+      address: listening,
+      operatorKeyPath: key.path,
+      app,
+      services,
+      notReady: () => readiness.reason,
+      stop: () => resources.close(2 * config.server.stopSeconds * 1000),
+    };
+  } catch (error) {
+    // Why it did not start is what is told, whatever goes wrong after it.
+    await resources.close().catch(() => undefined);
+    throw explainMissingRight(error) ?? error;
+  }
+}
+
+/** New calls are refused with an answer while those under way end; what is not done in time is cut. */
+async function closeApp(app: FastifyInstance, calls: CallsUnderWay, withinMs: number): Promise<void> {
+  const ended = await calls.drain(withinMs);
+  const closing = app.close();
+  if (!ended) app.server.closeAllConnections();
+  await closing;
+}
+
+async function openStandIn(resources: Resources): Promise<StandInProvider> {
+  const standIn = new StandInProvider();
+  await standIn.listen();
+  resources.add('the stand-in provider', () => standIn.close());
+  return standIn;
+}
+
+async function openMailbox(resources: Resources): Promise<Mailbox> {
+  const mailbox = new Mailbox();
+  await mailbox.listen();
+  resources.add('the mailbox', () => mailbox.close());
+  return mailbox;
+}
+
+async function database(
+  { config, environment, fresh, demo, notice }: StartOptions,
+  data: string,
+  resources: Resources,
+): Promise<{ address: DatabaseAddress; cluster: Cluster | null }> {
+  const own = ownServer(config.database.url, environment);
+  if (own) {
+    if (fresh)
+      throw new StartRefused('--fresh throws away the embedded demo only, never the data on a server of yours.');
+    await probeDatabase(own);
+    return { address: own, cluster: null };
+  }
+  let cluster = await startCluster(data, notice);
+  if (fresh && demo) {
+    await cluster.stop();
+    rmSync(cluster.folder, { recursive: true, force: true });
+    cluster = await startCluster(data, notice);
+  }
+  resources.add('the cluster', () => cluster.stop());
+  return { address: cluster.address, cluster };
+}
+
+async function connect(
+  address: DatabaseAddress,
+  config: Config,
+  resources: Resources,
+  limits: StatementLimits,
+): Promise<DataSource> {
+  const { poolSize, preparedStatements } = config.database;
+  const dataSource = createDataSource(address, {
+    poolSize: limits === NO_LIMITS ? BACKGROUND_POOL : poolSize,
+    model: config.model,
+    prepares: limits !== NO_LIMITS && preparedStatements,
+    limits,
+  });
+  await dataSource.initialize();
+  resources.add('the connections', () => dataSource.destroy());
+  return dataSource;
+}
+
+/** Says regularly that the service lives; one that waits for the model notices when the tables have it. */
+async function live(
+  { background: dataSource, config: { model }, weighting }: Services,
+  readiness: Readiness,
+  app: FastifyInstance,
+  resources: Resources,
+): Promise<void> {
+  const heartbeat = new Heartbeat(dataSource, model);
+  await heartbeat.begin();
+  const beat = async () => {
+    await heartbeat.beat();
+    if (readiness.reason === MODEL_BEHIND && (await modelState(dataSource, model)) !== 'behind')
+      readiness.reason = null;
+    // What another process left when it was killed is gone on with here.
+    void weighting.resume().catch((error: unknown) => app.log.error(error));
+  };
+  let [beating, ended] = [Promise.resolve(), false];
+  const timer = setInterval(() => {
+    if (!ended) beating = beat().catch((error: unknown) => app.log.error(error));
+  }, HEARTBEAT_MS);
+  timer.unref();
+  resources.add('the sign of life', async () => {
+    ended = true;
+    clearInterval(timer);
+    await beating;
+    // A database that has gone away first takes its word for it.
+    await heartbeat.end().catch(() => undefined);
+  });
+}

@@ -1,0 +1,30 @@
+import type { Services } from '../../service/services.js';
+
+const PICTURES = 18;
+/** One in so many of the latest posts has a picture; now and then two. */
+const EVERY = 6;
+
+/** The posts that get pictures: spread over the latest. */
+const CHOSEN = `
+  SELECT id, author_id FROM (
+    SELECT id, author_id, row_number() OVER (ORDER BY created_at DESC, id DESC) AS n FROM posts WHERE deleted_at IS NULL
+  ) p WHERE n % ${EVERY} = 2 AND n < ${EVERY * PICTURES} ORDER BY n`;
+
+const ATTACH = `
+  INSERT INTO post_pictures (post_id, position, upload_id, alt)
+  SELECT $1, count(*), $2, $3 FROM post_pictures WHERE post_id = $1`;
+
+/** Gives some of the demo's posts views along the canal, made from a seed, through the same way as any upload. */
+export async function loadDemoPictures({ dataSource, media }: Services): Promise<void> {
+  const [{ makeLandscape }, { default: sharp }] = await Promise.all([
+    import('@gather-lane/core/demo'),
+    import('sharp'),
+  ]);
+  const posts = await dataSource.query<{ id: string; author_id: string }[]>(CHOSEN);
+  for (const [i, { id, author_id }] of posts.entries())
+    for (const seed of i % 5 === 1 ? [i, i + PICTURES] : [i]) {
+      const { svg, alt } = makeLandscape(seed);
+      const bytes = await sharp(Buffer.from(svg)).jpeg({ quality: 85 }).toBuffer();
+      await dataSource.query(ATTACH, [id, await media.take(author_id, bytes), alt]);
+    }
+}

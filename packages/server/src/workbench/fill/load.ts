@@ -1,0 +1,195 @@
+import {
+  CannotMake,
+  Fill,
+  FILL_INSTANTS,
+  DEMO_PASSWORD,
+  type Batch,
+  type Cast,
+  type FillRequest,
+  type Model,
+  type TableRows,
+} from '@gather-lane/core';
+import type { PoolClient } from 'pg';
+import type { DataSource, QueryRunner } from 'typeorm';
+import { copyRows } from '../../ground/database/copy.js';
+import { refuseRealAccounts } from './real-accounts.js';
+import { underLock } from '../../ground/database/under-lock.js';
+import { modelState } from '../model/migration/plan.js';
+import { hashPassword } from '../../accounts/sessions/passwords.js';
+import { liveStandings } from '../../ranking/weighting/queries.js';
+import { FillRun } from './fill-run.entity.js';
+
+/** At most so many of the users who are there write the posts of a fill that makes none of its own. */
+/** Held by the one fill that is under way. */
+const FILLING = `hashtext('gather-lane fill')`;
+const MOST_CAST = 500_000;
+const TABLES = ['users', 'credentials', 'follows', 'posts', 'comments', 'reactions', 'user_tallies', 'post_tallies'];
+
+/** A fill that cannot be done; the message says why. */
+export class FillRefused extends Error {
+  override readonly name = 'FillRefused';
+}
+
+/** What somebody asks of a fill. */
+export type FillOrder = Omit<FillRequest, 'run' | 'now'>;
+
+/** What a fill has done so far. */
+export interface FillProgress {
+  readonly phase: string;
+  readonly batch: number;
+  readonly batches: number;
+  readonly rows: number;
+}
+
+/** What a fill brought in. */
+export interface FillResult {
+  readonly run: number;
+  readonly rows: Record<string, number>;
+}
+
+/**
+ * Fills the database with made-up people and what they write: whole batches, each in a transaction of its own.
+ * @param order what to make, or `again` to go on with the last fill that was interrupted
+ * @throws FillRefused, RealAccounts
+ */
+export async function fill(
+  dataSource: DataSource,
+  order: FillOrder | 'again',
+  options: { amongReal: boolean; model: Model; progress: (at: FillProgress) => void },
+): Promise<FillResult> {
+  const { model } = options;
+  if (!options.amongReal) await refuseRealAccounts(dataSource);
+  if ((await modelState(dataSource, model)) === 'behind')
+    throw new FillRefused('The model file has fields that the tables do not have yet: gather-lane model migrate.');
+  const work = async (runner: QueryRunner) => {
+    const client = (await runner.connect()) as PoolClient;
+    const run = order === 'again' ? await lastUnfinished(dataSource) : await begin(dataSource, order, model);
+    return load(runner, client, run, await makerOf(dataSource, run, model), options.progress);
+  };
+  return underLock(dataSource, FILLING, work, () => {
+    throw new FillRefused('Another fill is under way on this database: wait for it, or stop it.');
+  });
+}
+
+async function begin(dataSource: DataSource, order: FillOrder, model: Model): Promise<FillRun> {
+  const run = dataSource.manager.create(FillRun, { ...order, kinds: [...order.kinds], batches: 0 });
+  await dataSource.manager.save(run);
+  const saved = await dataSource.manager.findOneByOrFail(FillRun, { id: run.id });
+  try {
+    saved.batches = (await makerOf(dataSource, saved, model)).batches;
+  } catch (error) {
+    await dataSource.manager.delete(FillRun, { id: saved.id });
+    throw error;
+  }
+  return dataSource.manager.save(saved);
+}
+
+async function lastUnfinished(dataSource: DataSource): Promise<FillRun> {
+  const [run] = await dataSource.manager
+    .createQueryBuilder(FillRun, 'r')
+    .where('r.done < r.batches')
+    .orderBy('r.id', 'DESC')
+    .limit(1)
+    .getMany();
+  if (!run) throw new FillRefused('There is no interrupted fill to go on with.');
+  return run;
+}
+
+async function makerOf(
+  dataSource: DataSource,
+  { id, startedAt, batches: _, done: __, ...run }: FillRun,
+  model: Model,
+): Promise<Fill> {
+  const { users, posts } = run;
+  const there =
+    users > 0 ? [] : await dataSource.query<{ id: string }[]>(`SELECT id FROM users ORDER BY id LIMIT ${MOST_CAST}`);
+  const cast: Cast = { size: there.length, idAt: (index) => there[index]!.id };
+  if (users === 0 && posts > 0 && there.length === 0)
+    throw new FillRefused('There is nobody who could post: make users too (--users 50).');
+  return new Fill({ ...run, run: id, now: startedAt.getTime() }, cast, model);
+}
+
+async function load(
+  runner: QueryRunner,
+  client: PoolClient,
+  run: FillRun,
+  maker: Fill,
+  progress: (at: FillProgress) => void,
+): Promise<FillResult> {
+  const rows: Record<string, number> = {};
+  let total = 0;
+  const passwordHash = await hashPassword(DEMO_PASSWORD);
+  for (let index = run.done; index < maker.batches; index++) {
+    const batch = make(maker, index);
+    await loadBatch(runner, client, run.id, { index, batch, columns: (table) => maker.columns(table) }, passwordHash);
+    for (const { table, rows: made } of batch) rows[table] = (rows[table] ?? 0) + made.length;
+    total += batch.reduce((sum, { rows: made }) => sum + made.length, 0);
+    progress({ phase: maker.phase(index), batch: index + 1, batches: maker.batches, rows: total });
+  }
+  progress({ phase: 'vacuum and statistics', batch: maker.batches, batches: maker.batches, rows: total });
+  // Fresh statistics and visibility, so that the first pages are as quick as later ones.
+  for (const table of [...TABLES, ...(await liveStandings(runner.manager))])
+    await runner.query(`VACUUM (ANALYZE) ${table}`);
+  return { run: run.id, rows };
+}
+
+interface LoadedBatch {
+  readonly index: number;
+  readonly batch: Batch;
+  readonly columns: (table: TableRows['table']) => string[];
+}
+
+function make(maker: Fill, index: number): Batch {
+  try {
+    return maker.batch(index);
+  } catch (error) {
+    throw error instanceof CannotMake ? new FillRefused(error.message) : error;
+  }
+}
+
+async function loadBatch(
+  runner: QueryRunner,
+  client: PoolClient,
+  run: number,
+  { index, batch, columns: columnsOf }: LoadedBatch,
+  passwordHash: string,
+): Promise<void> {
+  await runner.startTransaction();
+  try {
+    for (const { table, rows } of batch) {
+      const columns = columnsOf(table);
+      const instants = columns.map((name) => FILL_INSTANTS.has(name));
+      const extra = table === 'credentials' ? [passwordHash] : [];
+      await copyRows(
+        client,
+        table,
+        table === 'credentials' ? [...columns, 'password_hash'] : columns,
+        withInstants(rows, instants, extra),
+      );
+    }
+    await runner.query(`UPDATE fill_runs SET done = $2 WHERE id = $1`, [run, index + 1]);
+    await runner.commitTransaction();
+  } catch (error) {
+    await runner.rollbackTransaction().catch(() => undefined);
+    throw error;
+  }
+}
+
+function* withInstants(rows: TableRows['rows'], instants: boolean[], extra: string[]): Generator<unknown[]> {
+  for (const row of rows)
+    yield [...row.map((value, i) => (instants[i] ? new Date(value as number).toISOString() : value)), ...extra];
+}
+
+/**
+ * Starts over: takes every user and all that they made away, at once.
+ * @throws RealAccounts unless told that it may
+ */
+export async function empty(dataSource: DataSource, options: { amongReal: boolean }): Promise<void> {
+  if (!options.amongReal) await refuseRealAccounts(dataSource);
+  const standings = await liveStandings(dataSource.manager);
+  await dataSource.query(`
+    TRUNCATE users, credentials, identities, provider_sign_ins, password_resets, sign_in_attempts, sessions, refresh_tokens, reserved_handles,
+             erasures, mutes, blocks, posts, follows, comments, moderations, refused_attempts, blobs, uploads,
+             post_pictures, post_versions, repeatable_calls, throw_away_users, user_tallies, post_tallies,
+             post_commenters, reactions, comment_reactions, comment_tallies, ${standings.join(', ')}, restand, standing_drops, fill_runs RESTART IDENTITY`);
+}

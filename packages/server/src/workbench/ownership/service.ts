@@ -1,0 +1,117 @@
+import type { Model } from '@gather-lane/core';
+import pLimit from 'p-limit';
+import type { DataSource } from 'typeorm';
+import { underLock } from '../../ground/database/under-lock.js';
+import { Problem } from '../../ground/http/problem.js';
+import { PASS_HEADER } from '../../ground/http/own-check.js';
+import type { OperatorKey } from '../../accounts/operator/key.js';
+import type { Sessions } from '../../accounts/sessions/service.js';
+import { Cast } from './cast.js';
+import { MATRIX } from './matrix.js';
+import { tryRoute, type Call, type Operation, type TriedRoute } from './try-route.js';
+
+/** Throw-away users of so long ago are of a check that was interrupted. */
+const LEFT_OVER_MS = 600_000;
+const ROUTES_AT_ONCE = 4;
+/** A route that does not answer for so long is taken for one that never will. */
+const ANSWERED_WITHIN_MS = 60_000;
+/** Held by the one check that is under way. */
+const CHECKING = `hashtext('gather-lane ownership check')`;
+
+/** What an ownership check found. */
+export interface OwnershipResult {
+  readonly startedAt: Date;
+  readonly endedAt: Date;
+  readonly routes: TriedRoute[];
+  /** How many calls were made. */
+  readonly calls: number;
+  readonly faults: number;
+}
+
+/** Tries every route as everybody, on throw-away users, against the running service. */
+export class OwnershipCheck {
+  readonly #dataSource: DataSource;
+  readonly #cast: Cast;
+  readonly #key: OperatorKey;
+  readonly #pass: string;
+  #last: OwnershipResult | null = null;
+
+  /** @param pass what the calls carry so that no limit counts them */
+  constructor(
+    dataSource: DataSource,
+    { sessions, key, model }: { readonly sessions: Sessions; readonly key: OperatorKey; readonly model: Model },
+    pass: string,
+  ) {
+    this.#dataSource = dataSource;
+    this.#cast = new Cast(dataSource, sessions, model);
+    this.#key = key;
+    this.#pass = pass;
+  }
+
+  /** What the latest check of this process found. */
+  get last(): OwnershipResult | null {
+    return this.#last;
+  }
+
+  /**
+   * Runs the check. Whatever happens, the throw-away users are removed; should the process be killed, then by the next
+   * one.
+   * @param address where the service listens
+   * @throws Problem `under-way` while another runs
+   */
+  async run(address: string, operations: readonly Operation[]): Promise<OwnershipResult> {
+    const check = async () => {
+      try {
+        return (this.#last = await this.#run(address, operations));
+      } finally {
+        await this.#cast.remove(new Date(Date.now() + LEFT_OVER_MS));
+      }
+    };
+    return underLock(this.#dataSource, CHECKING, check, () => {
+      throw new Problem('under-way', 'An ownership check is under way: wait for it to end.');
+    });
+  }
+
+  /** Removes what a check left behind that was killed. */
+  async removeLeftOver(): Promise<void> {
+    await this.#cast.remove(new Date(Date.now() - LEFT_OVER_MS));
+  }
+
+  async #run(address: string, operations: readonly Operation[]): Promise<OwnershipResult> {
+    const startedAt = new Date();
+    const { call, count } = this.#caller(address);
+    const atOnce = pLimit(ROUTES_AT_ONCE);
+    const routes = await Promise.all(
+      operations.map((operation) => atOnce(() => tryRoute(operation, MATRIX[operation.operationId], this.#cast, call))),
+    );
+    const faults = routes.reduce(
+      (sum, route) => sum + route.faults.length + route.cells.filter(({ fault }) => fault).length,
+      0,
+    );
+    return { startedAt, endedAt: new Date(), routes, calls: count(), faults };
+  }
+
+  #caller(address: string): { call: Call; count: () => number } {
+    let calls = 0;
+    const call: Call = async ({ role, token }, { method, path, body, headers }) => {
+      calls++;
+      const bearer = role === 'operator' ? this.#key.bearer : token;
+      const reply = await fetch(address + path, {
+        method,
+        headers: {
+          [PASS_HEADER]: this.#pass,
+          ...(bearer !== null && { authorization: `Bearer ${bearer}` }),
+          ...(body !== undefined && { 'content-type': 'application/json' }),
+          ...headers,
+        },
+        ...(body !== undefined && { body: JSON.stringify(body) }),
+        signal: AbortSignal.timeout(ANSWERED_WITHIN_MS),
+      });
+      const isProblem = reply.headers.get('content-type')?.startsWith('application/problem+json') ?? false;
+      const problem = isProblem ? ((await reply.json()) as { type: string }).type.split('/').at(-1)! : null;
+      if (!isProblem) await reply.arrayBuffer();
+      return { status: reply.status, problem };
+    };
+    return { call, count: () => calls };
+  }
+}

@@ -1,0 +1,293 @@
+import { createHash } from 'node:crypto';
+import { createReadStream, existsSync, readdirSync, readFileSync } from 'node:fs';
+import { readFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { createInterface } from 'node:readline';
+import type { DataSource, EntityManager } from 'typeorm';
+import { inTransaction } from '../../ground/database/transaction.js';
+import type { MediaStore } from '../../posts/media/store.js';
+import { Weightings } from '../../ranking/weighting/service.js';
+import {
+  MANIFEST,
+  MEDIA_FOLDER,
+  TRANSFER_TABLES,
+  TransferRefused,
+  type Manifest,
+  type TransferProgress,
+  type TransferTable,
+} from './tables.js';
+
+const BATCH = 1_000;
+/** How far a clock may be ahead before an instant counts as one of the future. */
+const AHEAD_MS = 60_000;
+
+/** What an import did with a table. */
+export interface ImportResult {
+  readonly table: string;
+  readonly made: number;
+  /** Rows that were there already. */
+  readonly skipped: number;
+}
+
+interface Line {
+  readonly number: number;
+  readonly row: Record<string, unknown>;
+}
+
+/**
+ * Reads an export in. All files are looked through before the first row is written; then whole batches, each in a
+ * transaction of its own. Rows whose key is there already are skipped, so an import that was stopped can be run again.
+ * @throws TransferRefused naming file and line; nothing of that batch is kept
+ */
+export async function importAll(
+  dataSource: DataSource,
+  folder: string,
+  progress: TransferProgress,
+  store: MediaStore,
+): Promise<ImportResult[]> {
+  const manifest = readManifest(folder);
+  const files = TRANSFER_TABLES.flatMap((table) => {
+    const listed = manifest.tables.find(({ name }) => name === table.name);
+    return listed ? [{ table, listed, path: join(folder, listed.file) }] : [];
+  });
+  for (const { table, listed, path } of files) await lookThrough(dataSource, table, listed, path);
+  await importPictures(folder, store);
+  const results: ImportResult[] = [];
+  for (const { table, path } of files) results.push(await importTable(dataSource, table, path, progress));
+  for (const { table, path } of files)
+    if (table.afterwards) {
+      const { column, refersTo } = table.afterwards;
+      for await (const batch of batchesOf(path)) await fillLater(dataSource, table, [column], refersTo, batch);
+    }
+  await adoptWeighting(dataSource, folder, manifest);
+  return results;
+}
+
+/** Puts the numbers in force that were so where the export was made: the standings are built anew by them. */
+async function adoptWeighting(dataSource: DataSource, folder: string, manifest: Manifest): Promise<void> {
+  const listed = manifest.tables.find(({ name }) => name === 'weightings');
+  if (!listed) return;
+  for await (const { row } of linesOf(join(folder, listed.file))) {
+    if (row.in_force !== true) continue;
+    const { half_life_ms, base, weights } = row as {
+      half_life_ms: number;
+      base: number;
+      weights: Record<string, number>;
+    };
+    const [same] = await dataSource.query<{ id: number }[]>(
+      `SELECT id FROM weightings WHERE in_force AND (half_life_ms, base, weights) = ($1::bigint, $2::integer, $3::jsonb)`,
+      [half_life_ms, base, JSON.stringify(weights)],
+    );
+    if (same) return;
+    const weightings = new Weightings(dataSource, dataSource, Object.keys(weights));
+    const inUnits = Object.fromEntries(Object.entries(weights).map(([kind, weight]) => [kind, weight / 1000]));
+    await weightings.adopt(
+      { halfLifeMs: half_life_ms, base: base / 1000, weights: inUnits },
+      { note: 'As imported', by: 'an import' },
+    );
+    await weightings.build();
+  }
+}
+
+/** The files of pictures, before the rows that name them: a file that no row names is swept sooner or later. */
+async function importPictures(folder: string, store: MediaStore): Promise<void> {
+  const from = join(folder, MEDIA_FOLDER);
+  const names = existsSync(from) ? readdirSync(from).filter((name) => /^[0-9a-f-]{36}-\d{1,4}\.webp$/.test(name)) : [];
+  for (const name of names) await store.put(name, await readFile(join(from, name)));
+}
+
+function readManifest(folder: string): Manifest {
+  const path = join(folder, MANIFEST);
+  if (!existsSync(path))
+    throw new TransferRefused(`${path} is not there: this is no export, or one that was not finished.`);
+  let manifest: Manifest;
+  try {
+    manifest = JSON.parse(readFileSync(path, 'utf8')) as Manifest;
+  } catch (error) {
+    throw new TransferRefused(`${path} is damaged: ${(error as Error).message}`);
+  }
+  if (manifest.format !== 'gather-lane export' || !Array.isArray(manifest.tables))
+    throw new TransferRefused(`${path} is not the manifest of an export.`);
+  if (manifest.formatVersion !== 1)
+    throw new TransferRefused(
+      `${path} is of format ${String(manifest.formatVersion)}, which a newer version wrote: use that version.`,
+    );
+  const unknown = manifest.tables.find(({ name }) => !TRANSFER_TABLES.some((table) => table.name === name));
+  if (unknown)
+    throw new TransferRefused(
+      `${path} lists the table "${unknown.name}", which this version does not know: use the version that wrote it.`,
+    );
+  return manifest;
+}
+
+/** Reads a file to its end without keeping it: is every line a row, and is the whole what was exported. */
+async function lookThrough(
+  dataSource: DataSource,
+  table: TransferTable,
+  listed: Manifest['tables'][number],
+  path: string,
+): Promise<void> {
+  if (!existsSync(path)) throw new TransferRefused(`${path} is not there, but the manifest lists it.`);
+  const columns = await columnsOf(dataSource, table.name);
+  const hash = createHash('sha256');
+  let rows = 0;
+  for await (const { number, row } of linesOf(path, (text) => hash.update(text + '\n'))) {
+    const unknown = Object.keys(row).find((key) => !columns.has(key));
+    if (unknown)
+      throw new TransferRefused(
+        `${path}, line ${number}: ${table.name} has no column "${unknown}".${unknown.startsWith('f_') ? ' It is a field of your own: bring its model file here, and run `gather-lane model migrate` first.' : ''}`,
+      );
+    const missing = [...columns].find(([name, needed]) => needed && row[name] === undefined);
+    if (missing) throw new TransferRefused(`${path}, line ${number}: the column "${missing[0]}" is missing.`);
+    const at = typeof row.created_at === 'string' ? Date.parse(row.created_at) : 0;
+    if (!(at <= Date.now() + AHEAD_MS))
+      throw new TransferRefused(
+        `${path}, line ${number}: created_at is in the future, or is no instant: "${String(row.created_at)}".`,
+      );
+    rows++;
+  }
+  if (rows !== listed.rows || hash.digest('hex') !== listed.sha256)
+    throw new TransferRefused(
+      `${path} is not what was exported: the manifest says ${listed.rows} rows with another checksum, and it has ${rows}. Export again, or restore the file.`,
+    );
+}
+
+/** Columns of a table, and whether a row must name them. */
+async function columnsOf(dataSource: DataSource, table: string): Promise<Map<string, boolean>> {
+  const rows = await dataSource.query<{ name: string; needed: boolean }[]>(
+    `SELECT attname AS name, attnotnull AND NOT atthasdef AS needed FROM pg_attribute
+     WHERE attrelid = $1::regclass AND attnum > 0 AND NOT attisdropped`,
+    [table],
+  );
+  return new Map(rows.map(({ name, needed }) => [name, needed]));
+}
+
+async function* linesOf(path: string, seen?: (text: string) => void): AsyncGenerator<Line> {
+  let number = 0;
+  const lines = createInterface({ input: createReadStream(path, 'utf8'), crlfDelay: Infinity });
+  for await (const text of lines) {
+    number++;
+    seen?.(text);
+    let row: unknown;
+    try {
+      row = JSON.parse(text);
+    } catch (error) {
+      throw new TransferRefused(`${path}, line ${number} is damaged: ${(error as Error).message}`);
+    }
+    if (typeof row !== 'object' || row === null || Array.isArray(row))
+      throw new TransferRefused(`${path}, line ${number} is no row: each line is one JSON object.`);
+    yield { number, row: row as Record<string, unknown> };
+  }
+}
+
+async function importTable(
+  dataSource: DataSource,
+  table: TransferTable,
+  path: string,
+  progress: TransferProgress,
+): Promise<ImportResult> {
+  let [made, done] = [0, 0];
+  // A row may refer to one of its own table that comes later: such columns are filled once all rows are there.
+  const own = await selfReferences(dataSource, table.name);
+  const later = [...own, ...(table.afterwards ? [table.afterwards.column] : [])];
+  for await (const batch of batchesOf(path, table)) {
+    made += await importBatch(dataSource, { ...table, later }, path, batch);
+    progress(table.name, (done += batch.length));
+  }
+  if (own.length > 0)
+    for await (const batch of batchesOf(path)) await fillLater(dataSource, table, own, table.name, batch);
+  return { table: table.name, made, skipped: done - made };
+}
+
+async function* batchesOf(
+  path: string,
+  { here = {}, mend = (row) => row }: Pick<TransferTable, 'here' | 'mend'> = {},
+): AsyncGenerator<Line[]> {
+  let batch: Line[] = [];
+  for await (const line of linesOf(path)) {
+    batch.push({ ...line, row: { ...mend(line.row), ...here } });
+    if (batch.length < BATCH) continue;
+    yield batch;
+    batch = [];
+  }
+  if (batch.length > 0) yield batch;
+}
+
+/** Own fields of a table that refer to rows of the same table. */
+async function selfReferences(dataSource: DataSource, table: string): Promise<string[]> {
+  const rows = await dataSource.query<{ name: string }[]>(
+    `SELECT a.attname AS name FROM pg_constraint k JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = ANY (k.conkey)
+     WHERE k.contype = 'f' AND k.conrelid = $1::regclass AND k.confrelid = k.conrelid AND a.attname LIKE 'f\\_%'`,
+    [table],
+  );
+  return rows.map(({ name }) => name);
+}
+
+/** Fills those columns where they are still empty; one that names nobody stays so. */
+async function fillLater(
+  dataSource: DataSource,
+  table: TransferTable,
+  later: string[],
+  refersTo: string,
+  batch: Line[],
+): Promise<void> {
+  const rows = JSON.stringify(batch.map(({ row }) => row));
+  for (const name of later)
+    await dataSource.query(
+      `UPDATE ${table.name} t SET "${name}" = r."${name}" FROM jsonb_populate_recordset(NULL::${table.name}, $1::jsonb) r
+       WHERE t.id = r.id AND t."${name}" IS NULL AND EXISTS (SELECT FROM ${refersTo} o WHERE o.id = r."${name}")`,
+      [rows],
+    );
+}
+
+/** A table with the columns that are filled after all its rows are in. */
+type ImportedTable = TransferTable & { readonly later: readonly string[] };
+
+async function importBatch(dataSource: DataSource, table: ImportedTable, path: string, batch: Line[]): Promise<number> {
+  try {
+    return await inTransaction(dataSource, (manager) => insert(manager, table, batch));
+  } catch (error) {
+    throw (await firstRefused(dataSource, table, path, batch)) ?? error;
+  }
+}
+
+/** Columns that the file does not name take their defaults. */
+async function insert(manager: EntityManager, table: ImportedTable, batch: Line[]): Promise<number> {
+  const columns = Object.keys(batch[0]!.row).filter((name) => !table.later.includes(name));
+  const names = columns.map((name) => `"${name}"`).join(', ');
+  const made = await manager.query<unknown[]>(
+    `INSERT INTO ${table.name} (${names}) SELECT ${names} FROM jsonb_populate_recordset(NULL::${table.name}, $1::jsonb)
+     ON CONFLICT (${table.key.join(', ')}) DO NOTHING RETURNING 1`,
+    [JSON.stringify(batch.map(({ row }) => row))],
+  );
+  return made.length;
+}
+
+/** Which line of a batch the database refuses; tried one by one in a transaction that is taken back. */
+async function firstRefused(
+  dataSource: DataSource,
+  table: ImportedTable,
+  path: string,
+  batch: Line[],
+): Promise<TransferRefused | null> {
+  const runner = dataSource.createQueryRunner();
+  await runner.startTransaction();
+  try {
+    for (const line of batch) {
+      try {
+        await insert(runner.manager, table, [line]);
+      } catch (error) {
+        const { detail, message } =
+          (error as { driverError?: { detail?: string } & Error }).driverError ??
+          (error as { detail?: string } & Error);
+        return new TransferRefused(
+          `${path}, line ${line.number} is refused: ${[message, detail].filter(Boolean).join(' ')} Nothing of its batch was kept.`,
+        );
+      }
+    }
+    return null;
+  } finally {
+    await runner.rollbackTransaction();
+    await runner.release();
+  }
+}
