@@ -6,7 +6,12 @@ import { linkNext } from '../ground/http/pagination.js';
 import { replies } from '../ground/http/replies.js';
 import { pageQuery, ref, userParam } from '../ground/http/schemas.js';
 import { postParam } from '../posts/posts/schema.js';
-import type { Services } from '../service/services.js';
+import type { Feed } from './service.js';
+import type { Places } from './place.js';
+import type { FeedInspection } from './inspection.js';
+import type { Users } from '../accounts/users/service.js';
+import type { Weightings } from '../ranking/weighting/service.js';
+import type { PublicAddress } from '../ground/http/public-address.js';
 import {
   FeedItemSchema,
   FeedPageSchema,
@@ -17,6 +22,16 @@ import {
   PlanStepSchema,
 } from './schema.js';
 
+/** What these are made of. */
+interface Needs {
+  readonly feed: Feed;
+  readonly places: Places;
+  readonly inspection: FeedInspection;
+  readonly users: Users;
+  readonly weighting: Weightings;
+  readonly address: PublicAddress;
+}
+
 const feedQuery = {
   ...pageQuery,
   order: Type.Union([Type.Literal('recent'), Type.Literal('score')], { default: 'recent' }),
@@ -24,7 +39,7 @@ const feedQuery = {
 };
 
 /** Routes of the following feed. */
-export function feedRoutes(app: App, { feed, places, inspection, users, weighting, address }: Services): void {
+export function feedRoutes(app: App, { feed, places, inspection, users, weighting, address }: Needs): void {
   for (const schema of [
     PlaceSchema,
     FeedItemSchema,

@@ -4,9 +4,20 @@ import { signedIn } from '../../ground/http/doorway.js';
 import { requireOwnOrigin } from '../../ground/http/origin.js';
 import { replies } from '../../ground/http/replies.js';
 import { closed, Instant, ref, Uuid } from '../../ground/http/schemas.js';
-import type { Services } from '../../service/services.js';
+import type { Identities } from './service.js';
+import type { Sessions } from '../sessions/service.js';
+import type { Config } from '../../ground/config/schema.js';
+import type { PublicAddress } from '../../ground/http/public-address.js';
 import { cookieWish, sendSession, SessionSchema } from '../sessions/routes.js';
 import type { IdentityRow } from './service.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly identities: Identities;
+  readonly sessions: Sessions;
+  readonly config: Config;
+  readonly address: PublicAddress;
+}
 
 const ProviderList = Type.Object(
   {
@@ -48,7 +59,7 @@ const viewOf = ({ id, issuer, subject, created_at }: IdentityRow) => ({
 });
 
 /** Routes of signing in elsewhere. */
-export function identityRoutes(app: App, services: Services): void {
+export function identityRoutes(app: App, services: Needs): void {
   const { identities, sessions, config, address } = services;
   for (const schema of [ProviderList, BegunSchema, IdentitySchema, IdentityList]) app.addSchema(schema);
   const rateLimit = { max: config.rates.signInsPerMinute, timeWindow: '1 minute' };

@@ -3,7 +3,12 @@ import type { App } from '../../ground/http/app-type.js';
 import { Problem } from '../../ground/http/problem.js';
 import { replies } from '../../ground/http/replies.js';
 import { Instant, ref, Uuid } from '../../ground/http/schemas.js';
-import type { Services } from '../../service/services.js';
+import type { Mailbox } from './mailbox.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly mailbox: Mailbox | null;
+}
 
 const MailSchema = Type.Object(
   {
@@ -23,7 +28,7 @@ const MailSchema = Type.Object(
 );
 
 /** What the mailbox stand-in was sent, for the operator. */
-export function mailRoutes(app: App, { mailbox }: Services): void {
+export function mailRoutes(app: App, { mailbox }: Needs): void {
   app.addSchema(MailSchema);
   app.get(
     '/v1/operator/mailbox',

@@ -2,12 +2,19 @@ import { Type } from 'typebox';
 import type { App } from '../../ground/http/app-type.js';
 import { replies } from '../../ground/http/replies.js';
 import { closed } from '../../ground/http/schemas.js';
-import type { Services } from '../../service/services.js';
+import type { PasswordResets } from './service.js';
+import type { Config } from '../../ground/config/schema.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly resets: PasswordResets;
+  readonly config: Config;
+}
 
 const BODY = ['invalid', 'too-often', 'too-large', 'wrong-media-type'] as const;
 
 /** Routes for who forgot their password. */
-export function passwordResetRoutes(app: App, { resets, config }: Services): void {
+export function passwordResetRoutes(app: App, { resets, config }: Needs): void {
   const rateLimit = { max: config.rates.signInsPerMinute, timeWindow: '1 minute' };
 
   app.post(

@@ -7,9 +7,20 @@ import { SESSION_COOKIE, SESSION_COOKIE_OPTIONS } from '../../ground/http/princi
 import { Problem } from '../../ground/http/problem.js';
 import { replies } from '../../ground/http/replies.js';
 import { closed, Instant, orNull, ref, Uuid } from '../../ground/http/schemas.js';
-import type { Services } from '../../service/services.js';
+import type { Users } from '../users/service.js';
+import type { PublicAddress } from '../../ground/http/public-address.js';
+import type { Sessions } from './service.js';
+import type { Config } from '../../ground/config/schema.js';
 import { UserSchema } from '../users/schema.js';
 import type { Tokens } from './service.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly users: Users;
+  readonly address: PublicAddress;
+  readonly sessions: Sessions;
+  readonly config: Config;
+}
 
 /** What signing in answers. */
 export const SessionSchema = Type.Object(
@@ -55,7 +66,7 @@ export const cookieWish = Type.Boolean({
 
 /** Answers with a new session: its tokens, or its cookie. */
 export async function sendSession(
-  { users, address }: Services,
+  { users, address }: Needs,
   request: FastifyRequest,
   reply: FastifyReply,
   tokens: Tokens,
@@ -72,7 +83,7 @@ export async function sendSession(
 }
 
 /** Routes of signing in and out. */
-export function sessionRoutes(app: App, services: Services): void {
+export function sessionRoutes(app: App, services: Needs): void {
   const { sessions, config, address } = services;
   app.addSchema(SessionSchema);
   app.addSchema(SessionList);

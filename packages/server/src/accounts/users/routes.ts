@@ -5,14 +5,25 @@ import { SESSION_COOKIE, SESSION_COOKIE_OPTIONS } from '../../ground/http/princi
 import { linkNext } from '../../ground/http/pagination.js';
 import { replies } from '../../ground/http/replies.js';
 import { pageOf, pageQuery, ref, userParam } from '../../ground/http/schemas.js';
-import type { Services } from '../../service/services.js';
+import type { Users } from './service.js';
+import type { AccountDeletion } from './deletion/service.js';
+import type { PublicAddress } from '../../ground/http/public-address.js';
+import type { Config } from '../../ground/config/schema.js';
 import { AuthorSchema, deletionBody, MeSchema, signUpBody, userPatch, UserSchema } from './schema.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly users: Users;
+  readonly deletion: AccountDeletion;
+  readonly address: PublicAddress;
+  readonly config: Config;
+}
 
 /** A page of users. */
 export const UserPage = pageOf(UserSchema, 'UserPage');
 
 /** Routes of accounts and profiles. */
-export function userRoutes(app: App, services: Services): void {
+export function userRoutes(app: App, services: Needs): void {
   const { users, deletion, address, config } = services;
   for (const schema of [AuthorSchema, UserSchema, MeSchema, UserPage]) app.addSchema(schema);
 

@@ -4,10 +4,19 @@ import { signedIn } from '../../ground/http/doorway.js';
 import { linkNext } from '../../ground/http/pagination.js';
 import { replies } from '../../ground/http/replies.js';
 import { pageQuery, ref, userParam } from '../../ground/http/schemas.js';
-import type { Services } from '../../service/services.js';
+import type { Blocks } from './service.js';
+import type { Users } from '../../accounts/users/service.js';
+import type { PublicAddress } from '../../ground/http/public-address.js';
 import { UserPage } from '../../accounts/users/routes.js';
 import { UserSchema } from '../../accounts/users/schema.js';
 import type { Distance } from './service.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly blocks: Blocks;
+  readonly users: Users;
+  readonly address: PublicAddress;
+}
 
 const WORDS = {
   mutes: {
@@ -25,7 +34,7 @@ const WORDS = {
 } as const;
 
 /** Routes of mutes and blocks. */
-export function blockRoutes(app: App, { blocks, users, address }: Services): void {
+export function blockRoutes(app: App, { blocks, users, address }: Needs): void {
   for (const distance of ['mutes', 'blocks'] satisfies Distance[]) {
     const words = WORDS[distance];
 

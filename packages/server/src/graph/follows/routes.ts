@@ -4,9 +4,20 @@ import { signedIn } from '../../ground/http/doorway.js';
 import { linkNext } from '../../ground/http/pagination.js';
 import { replies } from '../../ground/http/replies.js';
 import { Instant, pageQuery, ref, userParam } from '../../ground/http/schemas.js';
-import type { Services } from '../../service/services.js';
+import type { Follows } from './service.js';
+import type { NearFollows } from './near.js';
+import type { Users } from '../../accounts/users/service.js';
+import type { PublicAddress } from '../../ground/http/public-address.js';
 import { UserPage } from '../../accounts/users/routes.js';
 import { UserSchema } from '../../accounts/users/schema.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly follows: Follows;
+  readonly near: NearFollows;
+  readonly users: Users;
+  readonly address: PublicAddress;
+}
 
 const FollowSchema = Type.Object(
   { user: ref(UserSchema), since: Instant, changed: Type.Boolean({ description: 'False when it was so already' }) },
@@ -28,7 +39,7 @@ const NearSchema = Type.Object(
 const NearList = Type.Object({ items: Type.Array(ref(NearSchema)), next: Type.Null() }, { $id: 'NearList' });
 
 /** Routes of follows. */
-export function followRoutes(app: App, { follows, near, users, address }: Services): void {
+export function followRoutes(app: App, { follows, near, users, address }: Needs): void {
   for (const schema of [FollowSchema, NearSchema, NearList]) app.addSchema(schema);
 
   app.get(

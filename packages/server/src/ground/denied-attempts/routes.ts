@@ -2,7 +2,12 @@ import { Type } from 'typebox';
 import type { App } from '../http/app-type.js';
 import { replies } from '../http/replies.js';
 import { Instant, ref } from '../http/schemas.js';
-import type { Services } from '../../service/services.js';
+import type { Refusals } from './service.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly refusals: Refusals;
+}
 
 const RefusedSchema = Type.Object(
   {
@@ -22,7 +27,7 @@ const RefusedSchema = Type.Object(
 );
 
 /** What was tried on somebody else's things, for the operator. */
-export function refusalRoutes(app: App, { refusals }: Services): void {
+export function refusalRoutes(app: App, { refusals }: Needs): void {
   app.addSchema(RefusedSchema);
   app.get(
     '/v1/operator/refused-attempts',

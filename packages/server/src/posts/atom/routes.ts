@@ -5,14 +5,23 @@ import type { App } from '../../ground/http/app-type.js';
 import { replies } from '../../ground/http/replies.js';
 import { userParam } from '../../ground/http/schemas.js';
 import type { PostView } from '../posts/schema.js';
-import type { Services } from '../../service/services.js';
+import type { Posts } from '../posts/service.js';
+import type { Users } from '../../accounts/users/service.js';
+import type { PublicAddress } from '../../ground/http/public-address.js';
 import type { UserView } from '../../accounts/users/schema.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly posts: Posts;
+  readonly users: Users;
+  readonly address: PublicAddress;
+}
 
 const ENTRIES = 50;
 const TITLE_CHARACTERS = 80;
 
 /** Users' posts, as far as the caller may see them, as Atom (RFC 4287), for feed readers. */
-export function atomRoutes(app: App, { posts, users, address }: Services): void {
+export function atomRoutes(app: App, { posts, users, address }: Needs): void {
   const atom = { description: 'An Atom feed', content: { 'application/atom+xml': { schema: Type.String() } } };
   app.get(
     '/v1/users/:user/posts.atom',

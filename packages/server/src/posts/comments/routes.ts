@@ -7,13 +7,24 @@ import { replies } from '../../ground/http/replies.js';
 import { pageOf, pageQuery, ref } from '../../ground/http/schemas.js';
 import { postParam } from '../posts/schema.js';
 import { repeatableHeaders, repeatableOf } from '../../ground/idempotency/header.js';
-import type { Services } from '../../service/services.js';
+import type { Comments } from './service.js';
+import type { Repeats } from '../../ground/idempotency/service.js';
+import type { PublicAddress } from '../../ground/http/public-address.js';
+import type { Config } from '../../ground/config/schema.js';
 import { commentBody, commentParam, commentPatch, CommentSchema } from './schema.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly comments: Comments;
+  readonly repeats: Repeats;
+  readonly address: PublicAddress;
+  readonly config: Config;
+}
 
 const CommentPage = pageOf(CommentSchema, 'CommentPage');
 
 /** Routes of the conversation below posts. */
-export function commentRoutes(app: App, { comments, repeats, address, config }: Services): void {
+export function commentRoutes(app: App, { comments, repeats, address, config }: Needs): void {
   app.addSchema(CommentSchema);
   app.addSchema(CommentPage);
 

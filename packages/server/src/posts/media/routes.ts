@@ -8,15 +8,22 @@ import { Problem } from '../../ground/http/problem.js';
 import { replies } from '../../ground/http/replies.js';
 import { ref, Uuid } from '../../ground/http/schemas.js';
 import { repeatableHeaders, repeatableOf } from '../../ground/idempotency/header.js';
-import type { Services } from '../../service/services.js';
+import type { Media } from './service.js';
+import type { Repeats } from '../../ground/idempotency/service.js';
 import { PictureSchema } from './picture.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly media: Media;
+  readonly repeats: Repeats;
+}
 
 const MOST_BYTES = 8 * 1024 * 1024;
 const HOW = 'Send the picture as multipart/form-data, as a file in the field `file`: curl -F file=@boat.jpg …';
 const YEAR_S = 31_536_000;
 
 /** Routes of pictures. */
-export function mediaRoutes(app: App, services: Services): void {
+export function mediaRoutes(app: App, services: Needs): void {
   const { media } = services;
   app.addSchema(PictureSchema);
   // In a scope of its own: no other route takes multipart, and quietly loses what is in it.
@@ -63,7 +70,7 @@ export function mediaRoutes(app: App, services: Services): void {
   );
 }
 
-function uploadRoute(app: App, { media, repeats }: Services): void {
+function uploadRoute(app: App, { media, repeats }: Needs): void {
   app.post(
     '/v1/media',
     {
@@ -117,7 +124,7 @@ async function readFile(request: FastifyRequest): Promise<Buffer> {
 }
 
 /** The files themselves: their names never mean another picture, so they may be kept as long as anybody likes. */
-function pictureFileRoute(app: App, { media }: Services): void {
+function pictureFileRoute(app: App, { media }: Needs): void {
   app.get(
     '/media/:file',
     { config: { doorway: 'anyone' }, schema: { hide: true, params: Type.Object({ file: Type.String() }) } },

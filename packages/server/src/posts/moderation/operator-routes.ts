@@ -2,8 +2,13 @@ import { Type } from 'typebox';
 import type { App } from '../../ground/http/app-type.js';
 import { replies } from '../../ground/http/replies.js';
 import { ref, userParam } from '../../ground/http/schemas.js';
-import type { Services } from '../../service/services.js';
+import type { Users } from '../../accounts/users/service.js';
 import { AuthorSchema } from '../../accounts/users/schema.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly users: Users;
+}
 
 const ModeratorList = Type.Object(
   { items: Type.Array(ref(AuthorSchema)), next: Type.Null() },
@@ -11,7 +16,7 @@ const ModeratorList = Type.Object(
 );
 
 /** Routes by which the operator says who moderates. */
-export function moderatorRoutes(app: App, { users }: Services): void {
+export function moderatorRoutes(app: App, { users }: Needs): void {
   app.addSchema(ModeratorList);
 
   app.get(

@@ -7,15 +7,26 @@ import { linkNext } from '../../ground/http/pagination.js';
 import { replies } from '../../ground/http/replies.js';
 import { pageOf, pageQuery, ref } from '../../ground/http/schemas.js';
 import { postParam, PostSchema } from '../posts/schema.js';
-import type { Services } from '../../service/services.js';
+import type { Removals } from './service.js';
+import type { Posts } from '../posts/service.js';
+import type { Comments } from '../comments/service.js';
+import type { PublicAddress } from '../../ground/http/public-address.js';
 import { deleteQuery, ModerationSchema, RemovedSchema, restoreBody, withholdBody } from './schema.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly removals: Removals;
+  readonly posts: Posts;
+  readonly comments: Comments;
+  readonly address: PublicAddress;
+}
 
 const ModerationPage = pageOf(ModerationSchema, 'ModerationPage');
 const RemovedList = Type.Object({ items: Type.Array(ref(RemovedSchema)), next: Type.Null() }, { $id: 'RemovedList' });
 const BODY = ['invalid', 'too-large', 'wrong-media-type'] as const;
 
 /** Routes that take posts and comments out of sight and bring them back. */
-export function moderationRoutes(app: App, services: Services): void {
+export function moderationRoutes(app: App, services: Needs): void {
   const { removals, address } = services;
   for (const schema of [RemovedSchema, RemovedList, ModerationSchema, ModerationPage]) app.addSchema(schema);
   postRemovals(app, services);
@@ -55,7 +66,7 @@ export function moderationRoutes(app: App, services: Services): void {
   );
 }
 
-function postRemovals(app: App, { removals, posts }: Services): void {
+function postRemovals(app: App, { removals, posts }: Needs): void {
   app.delete(
     '/v1/posts/:post',
     {
@@ -117,7 +128,7 @@ function postRemovals(app: App, { removals, posts }: Services): void {
   );
 }
 
-function commentRemovals(app: App, { removals, comments }: Services): void {
+function commentRemovals(app: App, { removals, comments }: Needs): void {
   app.delete(
     '/v1/comments/:comment',
     {

@@ -6,15 +6,28 @@ import { linkNext } from '../../ground/http/pagination.js';
 import { replies } from '../../ground/http/replies.js';
 import { pageOf, pageQuery, ref, userParam } from '../../ground/http/schemas.js';
 import { repeatableHeaders, repeatableOf } from '../../ground/idempotency/header.js';
-import type { Services } from '../../service/services.js';
+import type { Posts } from './service.js';
+import type { Users } from '../../accounts/users/service.js';
+import type { Repeats } from '../../ground/idempotency/service.js';
+import type { PublicAddress } from '../../ground/http/public-address.js';
+import type { Config } from '../../ground/config/schema.js';
 import { postBody, postParam, postPatch, PostSchema, VersionSchema } from './schema.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly posts: Posts;
+  readonly users: Users;
+  readonly repeats: Repeats;
+  readonly address: PublicAddress;
+  readonly config: Config;
+}
 
 const PostPage = pageOf(PostSchema, 'PostPage');
 const VersionPage = pageOf(VersionSchema, 'PostVersionPage');
 const sortQuery = { sort: Type.Union([Type.Literal('newest'), Type.Literal('oldest')], { default: 'newest' }) };
 
 /** Routes of posts. */
-export function postRoutes(app: App, { posts, users, repeats, address, config }: Services): void {
+export function postRoutes(app: App, { posts, users, repeats, address, config }: Needs): void {
   for (const schema of [PostSchema, PostPage, VersionSchema, VersionPage]) app.addSchema(schema);
 
   app.get(

@@ -7,8 +7,21 @@ import { refusalProblem } from '../../ground/http/problem.js';
 import { replies } from '../../ground/http/replies.js';
 import { pageOf, pageQuery, ref } from '../../ground/http/schemas.js';
 import { postParam } from '../posts/schema.js';
-import type { Services } from '../../service/services.js';
+import type { Reactions } from './service.js';
+import type { Posts } from '../posts/service.js';
+import type { PublicAddress } from '../../ground/http/public-address.js';
+import type { Config } from '../../ground/config/schema.js';
+import type { Comments } from '../comments/service.js';
 import { CommentReactedSchema, PostReactedSchema, reactionBody, ReactionSchema } from './schema.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly reactions: Reactions;
+  readonly posts: Posts;
+  readonly address: PublicAddress;
+  readonly config: Config;
+  readonly comments: Comments;
+}
 
 const ReactionPage = pageOf(ReactionSchema, 'ReactionPage');
 const listQuery = Type.Object({
@@ -18,13 +31,13 @@ const listQuery = Type.Object({
 const MORE = ['not-found', 'invalid', 'too-large', 'wrong-media-type'] as const;
 
 /** Routes of reactions. */
-export function reactionRoutes(app: App, services: Services): void {
+export function reactionRoutes(app: App, services: Needs): void {
   for (const schema of [PostReactedSchema, CommentReactedSchema, ReactionSchema, ReactionPage]) app.addSchema(schema);
   postReactions(app, services);
   commentReactions(app, services);
 }
 
-function postReactions(app: App, { reactions, posts, address, config }: Services): void {
+function postReactions(app: App, { reactions, posts, address, config }: Needs): void {
   app.put(
     '/v1/posts/:post/reaction',
     {
@@ -79,7 +92,7 @@ function postReactions(app: App, { reactions, posts, address, config }: Services
   );
 }
 
-function commentReactions(app: App, { reactions, comments, address, config }: Services): void {
+function commentReactions(app: App, { reactions, comments, address, config }: Needs): void {
   app.put(
     '/v1/comments/:comment/reaction',
     {

@@ -2,8 +2,15 @@ import { Type } from 'typebox';
 import type { App } from '../../ground/http/app-type.js';
 import { replies } from '../../ground/http/replies.js';
 import { ref } from '../../ground/http/schemas.js';
-import type { Services } from '../../service/services.js';
+import type { Weightings } from './service.js';
+import type { Users } from '../../accounts/users/service.js';
 import { adoptBody, trialBody, TrialSchema, WeightingList, WeightingSchema } from './schema.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly weighting: Weightings;
+  readonly users: Users;
+}
 
 const params = Type.Object({
   weighting: Type.Integer({ minimum: 1, maximum: 2_147_483_647, description: 'Its version' }),
@@ -11,7 +18,7 @@ const params = Type.Object({
 const BODY = ['invalid', 'wrong-origin', 'too-large', 'wrong-media-type'] as const;
 
 /** Routes of weightings, for the operator. */
-export function weightingRoutes(app: App, { weighting: weightings, users }: Services): void {
+export function weightingRoutes(app: App, { weighting: weightings, users }: Needs): void {
   for (const schema of [WeightingSchema, WeightingList, TrialSchema]) app.addSchema(schema);
 
   app.get(

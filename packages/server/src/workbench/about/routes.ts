@@ -3,8 +3,16 @@ import { Type } from 'typebox';
 import type { App } from '../../ground/http/app-type.js';
 import { replies } from '../../ground/http/replies.js';
 import { orNull, ref } from '../../ground/http/schemas.js';
-import type { Services } from '../../service/services.js';
+import type { Config } from '../../ground/config/schema.js';
+import type { Mailbox } from '../../accounts/mail/mailbox.js';
 import { VERSION } from '../../package-files.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly config: Config;
+  readonly demo: boolean;
+  readonly mailbox: Mailbox | null;
+}
 
 const OwnFieldSchema = Type.Object(
   {
@@ -54,7 +62,7 @@ const AboutSchema = Type.Object(
 );
 
 /** What a client has to know before anybody signs in. */
-export function aboutRoutes(app: App, { config, demo, mailbox }: Services): void {
+export function aboutRoutes(app: App, { config, demo, mailbox }: Needs): void {
   app.addSchema(OwnFieldSchema);
   app.addSchema(AboutSchema);
   const fields = config.model.filter((field) => field.audience !== 'operator').map(describeOwnField);

@@ -1,4 +1,11 @@
-import type { Services } from '../../service/services.js';
+import type { DataSource } from 'typeorm';
+import type { Media } from '../../posts/media/service.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly dataSource: DataSource;
+  readonly media: Media;
+}
 
 const PICTURES = 18;
 /** One in so many of the latest posts has a picture; now and then two. */
@@ -15,7 +22,7 @@ const ATTACH = `
   SELECT $1, count(*), $2, $3 FROM post_pictures WHERE post_id = $1`;
 
 /** Gives some of the demo's posts views along the canal, made from a seed, through the same way as any upload. */
-export async function loadDemoPictures({ dataSource, media }: Services): Promise<void> {
+export async function loadDemoPictures({ dataSource, media }: Needs): Promise<void> {
   const [{ makeLandscape }, { default: sharp }] = await Promise.all([
     import('@gather-lane/core/demo'),
     import('sharp'),

@@ -3,9 +3,16 @@ import { Type } from 'typebox';
 import type { App } from '../../ground/http/app-type.js';
 import { replies } from '../../ground/http/replies.js';
 import { Uuid } from '../../ground/http/schemas.js';
-import type { Services } from '../../service/services.js';
+import type { DataSource } from 'typeorm';
+import type { Config } from '../../ground/config/schema.js';
 import { nullableFieldSchema } from '../../ground/fields/field-schemas.js';
 import { OperatorFields } from './operator-fields.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly dataSource: DataSource;
+  readonly config: Config;
+}
 
 const FieldsSchema = Type.Object(
   {
@@ -27,7 +34,7 @@ const patchOf = (model: Model, table: ModelTableName) =>
   });
 
 /** Routes by which the operator reads and writes own fields, those for their eyes alone among them. */
-export function operatorFieldRoutes(app: App, { dataSource, config }: Services): void {
+export function operatorFieldRoutes(app: App, { dataSource, config }: Needs): void {
   const own = new OperatorFields(dataSource, config.model);
   const params = Type.Object({ id: Uuid });
   for (const table of MODEL_TABLES) {

@@ -4,7 +4,10 @@ import type { App } from '../../ground/http/app-type.js';
 import { Problem } from '../../ground/http/problem.js';
 import { replies } from '../../ground/http/replies.js';
 import { orNull, ref } from '../../ground/http/schemas.js';
-import type { Services } from '../../service/services.js';
+import type { Model } from '@gather-lane/core';
+import type { DataSource } from 'typeorm';
+import type { Config } from '../../ground/config/schema.js';
+import type { Identities } from '../../accounts/identities/service.js';
 import { describeModel, describeShape, modelAsMermaid } from './describe.js';
 import { migrateModel, MigrationRefused, previewMigration } from './migration/migrate.js';
 import { planAsJson } from './migration/plan.js';
@@ -20,12 +23,21 @@ import {
   ShownRowsSchema,
 } from './schema.js';
 
+/** What these are made of. */
+interface Needs {
+  readonly modelFile: () => Model;
+  readonly dataSource: DataSource;
+  readonly background: DataSource;
+  readonly config: Config;
+  readonly identities: Identities;
+}
+
 const tableParam = { table: Type.String({ maxLength: 63 }) };
 const reveal = Type.Boolean({ default: false, description: 'Show private columns too; secrets never' });
 const MOST_LISTED = 10;
 
 /** Routes by which the operator looks at the model, and migrates the developer's own fields. */
-export function modelRoutes(app: App, services: Services): void {
+export function modelRoutes(app: App, services: Needs): void {
   const { dataSource, background, config, identities } = services;
   for (const schema of [
     ModelTableSchema,
@@ -168,7 +180,7 @@ export function modelRoutes(app: App, services: Services): void {
 }
 
 /** The model file as it is now. @throws Problem `model-file` when it cannot be used */
-function modelFile({ modelFile: read }: Services) {
+function modelFile({ modelFile: read }: Needs) {
   try {
     return read();
   } catch (error) {

@@ -5,9 +5,33 @@ import { Problem } from '../../ground/http/problem.js';
 import { replies } from '../../ground/http/replies.js';
 import { closed, ref, Uuid } from '../../ground/http/schemas.js';
 import { PlaceReplySchema } from '../../feed/schema.js';
-import type { Services } from '../../service/services.js';
+import type { OperatorKey } from '../../accounts/operator/key.js';
+import type { OperatorBrowserSessions } from '../../accounts/operator/browser-sessions.js';
+import type { Cursors } from '../../ground/http/cursors.js';
+import type { Users } from '../../accounts/users/service.js';
+import type { Sessions } from '../../accounts/sessions/service.js';
+import type { DataSource } from 'typeorm';
+import type { PublicAddress } from '../../ground/http/public-address.js';
+import type { Config } from '../../ground/config/schema.js';
+import type { Places } from '../../feed/place.js';
+import type { Weightings } from '../../ranking/weighting/service.js';
 import { cookieWish, sendSession, SessionSchema } from '../../accounts/sessions/routes.js';
 import { readStats } from './stats.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly key: OperatorKey;
+  readonly browserSessions: OperatorBrowserSessions;
+  readonly cursors: Cursors;
+  readonly users: Users;
+  readonly sessions: Sessions;
+  readonly dataSource: DataSource;
+  readonly demo: boolean;
+  readonly address: PublicAddress;
+  readonly config: Config;
+  readonly places: Places;
+  readonly weighting: Weightings;
+}
 
 const COOKIE = { path: '/v1/operator', httpOnly: true, sameSite: 'strict' } as const;
 
@@ -41,7 +65,7 @@ const StatsSchema = Type.Object(
 );
 
 /** Routes of whoever runs the service. */
-export function operatorRoutes(app: App, services: Services): void {
+export function operatorRoutes(app: App, services: Needs): void {
   const { key, browserSessions, cursors, users, sessions, dataSource, demo, address, config } = services;
   app.addSchema(StatsSchema);
 

@@ -4,9 +4,18 @@ import { openApiDocument } from '../../service/http/openapi.js';
 import { invalid, Problem } from '../../ground/http/problem.js';
 import { replies } from '../../ground/http/replies.js';
 import { closed, Instant, orNull, ref, type Of } from '../../ground/http/schemas.js';
-import type { Services } from '../../service/services.js';
+import type { OwnershipCheck } from './service.js';
+import type { Config } from '../../ground/config/schema.js';
+import type { PublicAddress } from '../../ground/http/public-address.js';
 import type { OwnershipResult } from './service.js';
 import type { Operation } from './try-route.js';
+
+/** What these are made of. */
+interface Needs {
+  readonly ownership: OwnershipCheck;
+  readonly config: Config;
+  readonly address: PublicAddress;
+}
 
 const CheckSchema = Type.Object(
   {
@@ -45,7 +54,7 @@ const viewOf = ({ startedAt, endedAt, ...rest }: OwnershipResult): Of<typeof Che
 });
 
 /** Routes of the ownership check. */
-export function ownershipRoutes(app: App, { ownership, config, address }: Services): void {
+export function ownershipRoutes(app: App, { ownership, config, address }: Needs): void {
   app.addSchema(CheckSchema);
 
   app.post(
@@ -100,7 +109,7 @@ export function ownershipRoutes(app: App, { ownership, config, address }: Servic
 }
 
 /** The routes of the API document, in its order. */
-function operationsOf(app: App, config: Services['config'], base: string): Operation[] {
+function operationsOf(app: App, config: Config, base: string): Operation[] {
   const { paths } = openApiDocument(app, config, base) as {
     paths: Record<string, Record<string, { 'operationId': string; 'x-doorway': string }>>;
   };
