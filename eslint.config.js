@@ -1,16 +1,26 @@
 import js from '@eslint/js';
+import { createTypeScriptImportResolver } from 'eslint-import-resolver-typescript';
 import boundaries from 'eslint-plugin-boundaries';
+import { importX } from 'eslint-plugin-import-x';
 import reactHooks from 'eslint-plugin-react-hooks';
 import tseslint from 'typescript-eslint';
 
+/** Floors of the service, the lowest first: each uses those below it alone. `posts` and `graph` stand side by side. */
+const FLOORS = ['ground', 'ranking', 'accounts', 'graph', 'posts', 'feed', 'workbench', 'service'];
+const SIDE_BY_SIDE = { posts: 'graph' };
+const belowOf = (floor) => FLOORS.slice(0, FLOORS.indexOf(floor)).filter((below) => below !== SIDE_BY_SIDE[floor]);
+
 /** Dependencies point one way: console and command → client → (HTTP) → server → core. */
 const MAY_USE = {
+  ...Object.fromEntries(FLOORS.map((floor) => [floor, [...belowOf(floor), 'server', 'core']])),
   core: [],
-  server: ['core'],
+  server: [...FLOORS, 'core'],
   client: [],
   cli: ['client', 'server'],
   console: ['client'],
 };
+const folderOf = (type) => (FLOORS.includes(type) ? `packages/server/src/${type}/**` : `packages/${type}/**`);
+const RESOLVER = { typescript: { project: ['packages/*/tsconfig.json'], noWarnOnMultipleProjects: true } };
 
 export default tseslint.config(
   {
@@ -28,14 +38,15 @@ export default tseslint.config(
   ...tseslint.configs.recommended,
   {
     files: ['packages/*/src/**/*.{ts,tsx}'],
+    ignores: ['packages/server/src/**/*.test.ts', 'packages/server/src/tests/**'],
     plugins: { boundaries },
     settings: {
       'boundaries/elements': Object.keys(MAY_USE).map((type) => ({
         type,
-        pattern: `packages/${type}/**`,
+        pattern: folderOf(type),
         partialMatch: false,
       })),
-      'import/resolver': { typescript: { project: ['packages/*/tsconfig.json'], noWarnOnMultipleProjects: true } },
+      'import/resolver': RESOLVER,
     },
     rules: {
       'boundaries/dependencies': [
@@ -49,6 +60,17 @@ export default tseslint.config(
         },
       ],
     },
+  },
+  {
+    files: ['packages/*/src/**/*.{ts,tsx}'],
+    ignores: ['packages/client/src/generated/**'],
+    ...importX.flatConfigs.typescript,
+    plugins: { 'import-x': importX },
+    settings: {
+      ...importX.flatConfigs.typescript.settings,
+      'import-x/resolver-next': [createTypeScriptImportResolver(RESOLVER.typescript)],
+    },
+    rules: { 'import-x/no-cycle': 'error' },
   },
   {
     files: ['packages/*/src/**/*.{ts,tsx}'],

@@ -1,7 +1,7 @@
 // The data of the benchmarks: a cluster of its own in .bench/<size>, made by `fill` once and used again.
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
-import { createDataSource, fill, makeDataFolder, migrate, startCluster } from '@gather-lane/server';
+import { createDataSource, fill, makeDataFolder, migrate, PLAN, startCluster } from '../packages/server/dist/index.js';
 import { root } from '../scripts/steps.mjs';
 
 export const SIZES = {
@@ -30,7 +30,12 @@ export async function openData(size) {
   if (posts < SIZES[size].posts) {
     console.error(`· Filling ${SIZES[size].posts.toLocaleString('en-GB')} posts and what belongs to them, once`);
     const order = { ...SIZES[size], kinds: ['like', 'dislike'], days: DAYS, seed: 1 };
-    await fill(dataSource, posts > 0 ? 'again' : order, { amongReal: false, model: [], progress: () => undefined });
+    await fill(dataSource, posts > 0 ? 'again' : order, {
+      plan: PLAN,
+      amongReal: false,
+      model: [],
+      progress: () => undefined,
+    });
   }
   const viewers = await makeViewers(dataSource);
   await dataSource.query(`VACUUM (ANALYZE)`);

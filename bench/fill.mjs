@@ -4,7 +4,15 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Fill } from '@gather-lane/core';
-import { copyRows, createDataSource, fill, makeDataFolder, migrate, startCluster } from '@gather-lane/server';
+import {
+  copyRows,
+  createDataSource,
+  fill,
+  makeDataFolder,
+  migrate,
+  PLAN,
+  startCluster,
+} from '../packages/server/dist/index.js';
 import { printTable } from './table.mjs';
 
 const SIZES = {
@@ -27,7 +35,12 @@ export async function benchFill(size) {
     const plain = await bareCopy(dataSource, order, false);
     const bare = await bareCopy(dataSource, order, true);
     const started = performance.now();
-    const { rows } = await fill(dataSource, order, { amongReal: false, model: [], progress: () => undefined });
+    const { rows } = await fill(dataSource, order, {
+      plan: PLAN,
+      amongReal: false,
+      model: [],
+      progress: () => undefined,
+    });
     const seconds = (performance.now() - started) / 1000;
     const total = Object.values(rows).reduce((sum, n) => sum + n, 0);
     const rate = ({ rows: n, seconds: s }) => n / s;

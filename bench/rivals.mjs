@@ -10,15 +10,16 @@ const require = createRequire(join(root, 'packages/server/package.json'));
 const PAGE = 20;
 const LAST = { at: 'infinity', id: 'ffffffff-ffff-ffff-ffff-ffffffffffff' };
 
-const [{ createDataSource }, { createServices }, { buildApp }, { loadConfig }, { OperatorKey }, { FolderStore }] =
+const [{ createDataSource }, { PLAN }, { assemble }, { buildApp }, { loadConfig }, { OperatorKey }, { FolderStore }] =
   await Promise.all(
     [
-      'ground/database/data-source.js',
-      'service/services.js',
+      'service/data-source.js',
+      'service/capabilities.js',
+      'service/assemble.js',
       'service/http/app.js',
       'ground/config/load.js',
       'accounts/operator/key.js',
-      'posts/media/store.js',
+      'accounts/media/store.js',
     ].map(dist),
   );
 const { In, IsNull } = await import('typeorm');
@@ -121,8 +122,9 @@ const address = {
 const dataSource = createDataSource(address, { poolSize: config.database.poolSize });
 await dataSource.initialize();
 const key = new OperatorKey(join(folder, '.gather-lane'));
-const services = createServices(dataSource, config, key, { demo: false, store: new FolderStore(folder) });
-const app = await buildApp(services, { consoleFolder: undefined, notReady: () => null });
+const foundation = { plan: PLAN, database: dataSource, background: dataSource, config, demo: false };
+const assembled = assemble(foundation, { key, store: new FolderStore(folder) });
+const app = await buildApp(assembled, { consoleFolder: undefined, notReady: () => null });
 const ways = {
   naive: (userId, { order, page }) => naive(dataSource, userId, order, Number(page)),
   careful: (userId, { order, at: from, id }) => oneStatement(dataSource, userId, order, from ? { at: from, id } : LAST),

@@ -1,5 +1,5 @@
 // One of two processes that react to one post at the same time.
-import { createDataSource } from '@gather-lane/server';
+import { createDataSource } from '../packages/server/dist/index.js';
 import { acts, drive } from './write.mjs';
 
 process.once('message', async ({ address, people, posts, seconds }) => {

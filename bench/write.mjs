@@ -1,7 +1,7 @@
 // Writing: reactions combined and with a transaction each, and the other acts, by how many callers.
 import { fork } from 'node:child_process';
 import { join } from 'node:path';
-import { checkData, createDataSource } from '@gather-lane/server';
+import { checkData, createDataSource, PLAN } from '../packages/server/dist/index.js';
 import { root } from '../scripts/steps.mjs';
 import { openData } from './data.mjs';
 import { percentiles } from './load.mjs';
@@ -20,12 +20,15 @@ async function acts(dataSource, people, posts) {
   const { Follows } = await dist('graph/follows/service.js');
   const { Users } = await dist('accounts/users/service.js');
   const { PublicAddress } = await dist('ground/http/public-address.js');
+  const { Cursors } = await dist('ground/http/cursors.js');
+  const { Pages } = await dist('ground/http/pagination.js');
   const address = new PublicAddress('http://localhost');
-  const reactions = new Reactions(dataSource, address);
+  const pages = new Pages(new Cursors(dataSource));
+  const reactions = new Reactions(dataSource, pages, address);
   const alone = react('post');
-  const store = new Posts(dataSource, address, []);
-  const comments = new Comments(dataSource, store, address, []);
-  const follows = new Follows(dataSource, new Users(dataSource, address, [], 60), 10_000);
+  const store = new Posts(dataSource, pages, address, []);
+  const comments = new Comments(dataSource, store, pages, address, []);
+  const follows = new Follows(dataSource, new Users(dataSource, pages, address, [], 60), 10_000);
   const person = (i) => people[(i * 31) % people.length];
   // Another kind each time that the turn comes to the same person, so that every act changes something.
   const KINDS = ['like', 'dislike', null];
@@ -88,9 +91,9 @@ export async function benchWrite(size) {
     rows.push(['reactions on one post, combined, two processes of 64', Math.round(two), '', '', '']);
     printTable('Acts, callers', ['acts, callers', 'a second', 'p50 ms', 'p99 ms', 'WAL bytes'], rows);
     await pool.destroy();
-    const wrong = (await checkData(data.dataSource, { repair: false, model: [], progress: () => undefined })).filter(
-      ({ count }) => count > 0,
-    );
+    const wrong = (
+      await checkData(data.dataSource, { plan: PLAN, repair: false, model: [], progress: () => undefined })
+    ).filter(({ count }) => count > 0);
     console.log(`\nAfterwards \`check data\` finds ${wrong.length === 0 ? 'nothing' : JSON.stringify(wrong)}.`);
     return rates['reactions on one post, combined 128'] / rates['reactions on one post, each 128'];
   } finally {

@@ -4,9 +4,9 @@ import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'n
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import pg from 'pg';
-import { TRANSFER_TABLES } from '../packages/server/src/workbench/transfer/tables.js';
 import { makeDatabase } from '../packages/server/src/tests/test-database.js';
 import { clean, COMMAND, run } from './command.js';
+import { PLAN } from '../packages/server/src/service/capabilities.js';
 
 let database: Awaited<ReturnType<typeof makeDatabase>>;
 let client: pg.Client;
@@ -162,7 +162,7 @@ describe('export and import', () => {
     const there = { env: variables(other.address), cwd: folder };
     const { code, out } = await gl('export', 'kept');
     expect([code, out]).toEqual([0, expect.stringMatching(/users +20 +users\.ndjson/)]);
-    const names = TRANSFER_TABLES.map(({ name }) => `${name}.ndjson`);
+    const names = PLAN.exported.map(({ name }) => `${name}.ndjson`);
     expect(readdirSync(join(folder, 'kept')).sort()).toEqual([...names, 'manifest.json'].sort());
     expect(await run(['import', 'kept'], there)).toMatchObject({ code: 0, out: expect.stringMatching(/posts +50 +0/) });
     expect(JSON.parse((await run(['import', 'kept', '--json'], there)).out)).toEqual(

@@ -2,8 +2,9 @@ import { expect, test } from '@jest/globals';
 import pg from 'pg';
 import { readFileSync } from 'node:fs';
 import { checkData } from '../packages/server/src/workbench/check/service.js';
-import { createDataSource } from '../packages/server/src/ground/database/data-source.js';
+import { createDataSource } from '../packages/server/src/service/data-source.js';
 import { startDemo } from './demo-service.js';
+import { PLAN } from '../packages/server/src/service/capabilities.js';
 
 test('a service that is killed in the middle of a rush loses no reaction that it acknowledged, and counts none twice', async () => {
   const service = await startDemo();
@@ -61,7 +62,7 @@ test('a service that is killed in the middle of a rush loses no reaction that it
     expect(lost).toEqual([]);
     const dataSource = createDataSource(service.database, { poolSize: 2 });
     await dataSource.initialize();
-    const findings = await checkData(dataSource, { repair: false, model: [], progress: () => undefined });
+    const findings = await checkData(dataSource, { plan: PLAN, repair: false, model: [], progress: () => undefined });
     expect(findings.filter(({ count }) => count > 0)).toEqual([]);
     await dataSource.destroy();
   } finally {

@@ -2,13 +2,15 @@ export { ConfigError, loadConfig, type ConfigSources, type Loaded } from './grou
 export type { Config } from './ground/config/schema.js';
 export { starterConfig } from './ground/config/starter.js';
 export { makeDataFolder, startCluster, type Cluster } from './ground/database/cluster/cluster.js';
-export { createDataSource } from './ground/database/data-source.js';
+export { PLAN } from './service/capabilities.js';
+export { createDataSource } from './service/data-source.js';
 export { DatabaseFault, explainMissingRight } from './ground/database/diagnose.js';
 export { copyRows } from './ground/database/copy.js';
 export { migrate } from './ground/database/migrate.js';
 export { checkSetup, type SetupFinding } from './service/setup-check.js';
-export type { Service, StartOptions } from './service/service.js';
-export { StartRefused, startService } from './service/start.js';
+export type { Service, StartOptions } from './service/start-options.js';
+export { startService } from './service/start.js';
+export { StartRefused } from './service/start-refused.js';
 export { VERSION } from './package-files.js';
 export { openDatabase, type OpenDatabase } from './service/open.js';
 export { RealAccounts } from './workbench/fill/real-accounts.js';
@@ -16,7 +18,7 @@ export { empty, fill, FillRefused, type FillProgress } from './workbench/fill/lo
 export { checkData, type Finding } from './workbench/check/service.js';
 export { exportAll, exportCsv } from './workbench/transfer/export.js';
 export { importAll } from './workbench/transfer/import.js';
-export { TransferRefused } from './workbench/transfer/tables.js';
+export { TransferRefused } from './workbench/transfer/manifest.js';
 export { PLACEHOLDER, type Answer, type Answers, type Field, type Model } from '@gather-lane/core';
 export { AnswersFault, readAnswers } from './workbench/model/migration/answers.js';
 export {

@@ -25,9 +25,10 @@ async function run(options: CheckOptions): Promise<void> {
   const bar = await progressBar('{bar} {value} of {total} · {check}', { clearOnComplete: true });
   const watched = process.stderr.isTTY && !options.json;
   const { config } = await settings(options);
-  const findings = await withDatabase(options, async ({ dataSource }) => {
+  const findings = await withDatabase(options, async ({ dataSource, plan }) => {
     const { checkData } = await server();
     return checkData(dataSource, {
+      plan,
       repair: options.repair ?? false,
       model: config.model,
       progress: (check, done, of) => {

@@ -46,10 +46,10 @@ export function dataCommands(program: Command): void {
     .option('--among-real', 'also where real accounts are')
     .action(async (_: unknown, command: Command) => {
       const options = command.optsWithGlobals<SettingOptions & { yes?: boolean; amongReal?: boolean }>();
-      await withDatabase(options, async ({ dataSource, address }) => {
+      await withDatabase(options, async ({ dataSource, plan, address }) => {
         if (!options.yes) await confirmEmpty(`${address.database} at ${address.host}:${address.port}`);
         const { empty } = await server();
-        await empty(dataSource, { amongReal: options.amongReal ?? false });
+        await empty(dataSource, { plan, amongReal: options.amongReal ?? false });
       });
       if (options.json) printJson({ emptied: true });
       else print('The database is empty.');
@@ -80,11 +80,12 @@ async function runFill(options: FillOptions): Promise<void> {
   let batch = 0;
   try {
     const { config } = await settings(options);
-    const result = await withDatabase(options, async ({ dataSource }) => {
+    const result = await withDatabase(options, async ({ dataSource, plan }) => {
       const { fill } = await server();
       const kinds = config.reactions.map(({ name }) => name);
       const order = { users, posts, follows, comments, reactions, kinds, days, seed };
       return fill(dataSource, options.again ? 'again' : order, {
+        plan,
         amongReal: options.amongReal ?? false,
         model: config.model,
         progress: (at) => {

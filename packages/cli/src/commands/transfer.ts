@@ -18,9 +18,11 @@ export function transferCommands(program: Command): void {
         throw new Failure('Name a folder to export to, or a table with --csv.', 2);
       const { exportAll, exportCsv } = await server();
       if (options.csv)
-        return withDatabase(options, ({ dataSource }) => exportCsv(dataSource, options.csv!, process.stdout));
-      const manifest = await withDatabase(options, ({ dataSource, store }) =>
-        watched((progress) => exportAll(dataSource, resolve(folder!), progress, store)),
+        return withDatabase(options, ({ dataSource, plan }) =>
+          exportCsv(dataSource, plan, options.csv!, process.stdout),
+        );
+      const manifest = await withDatabase(options, ({ dataSource, plan, store }) =>
+        watched((progress) => exportAll(dataSource, plan, resolve(folder!), progress, store)),
       );
       if (options.json) return printJson(manifest);
       printTable(
@@ -35,8 +37,8 @@ export function transferCommands(program: Command): void {
     .action(async (folder: string, _: unknown, command: Command) => {
       const options = command.optsWithGlobals<SettingOptions>();
       const { importAll } = await server();
-      const results = await withDatabase(options, ({ dataSource, store }) =>
-        watched((progress) => importAll(dataSource, resolve(folder), progress, store)),
+      const results = await withDatabase(options, ({ dataSource, plan, store }) =>
+        watched((progress) => importAll(dataSource, plan, resolve(folder), progress, store)),
       );
       if (options.json) return printJson(results);
       printTable(

@@ -17,6 +17,11 @@ export interface Weighting {
   readonly weights: Readonly<Record<string, number>>;
 }
 
+/** A weighting that is in force or was, with the number that names it. */
+export interface WeightingInForce extends Weighting {
+  readonly id: number;
+}
+
 /** How many people other than the author acted, for each kind of engagement. */
 export type People = Readonly<Record<string, number>>;
 

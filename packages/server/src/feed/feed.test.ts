@@ -13,6 +13,7 @@ import {
 } from '../tests/graph.js';
 import { startTestService, type Actor, type TestService } from '../tests/test-service.js';
 import { SWEEP_FACTOR } from './queries.js';
+import { Blocks } from '../graph/blocks/service.js';
 
 let service: TestService;
 beforeAll(async () => {
@@ -57,7 +58,7 @@ describe('the feed query', () => {
       for (const mute of followees.filter(() => chance(0.15)))
         await service.call('PUT', `/v1/mutes/${mute}`, { as: viewer });
       if (followees[2]) await service.call('PUT', `/v1/blocks/${pick(followees)}`, { as: viewer });
-      if (followees[3]) await service.services.blocks.keepAway('blocks', pick(followees), viewer.id);
+      if (followees[3]) await service.house.get(Blocks).keepAway('blocks', pick(followees), viewer.id);
       const own = chance(0.5);
       if (chance(0.5)) await addPosts(service, [{ author: viewer.id, secondsAgo: int(span) }]);
       for (const order of ['recent', 'score'] as const) {
@@ -146,7 +147,7 @@ describe('cursors', () => {
       Array.from({ length: 3 }, (_, i) => ({ author: viewer.id, secondsAgo: i })),
     );
     const { next } = (await feed(viewer, 'limit=1')).json;
-    const { cursors } = service.services;
+    const { cursors } = service.house;
     const begun = (await cursors.readFeed(next!))!;
     const old = await cursors.writeFeed({ ...begun, begun: Date.now() - 25 * 3_600_000 });
     expect(await feed(viewer, `after=${old}`)).toMatchObject({ status: 410, json: { title: 'This scroll has ended' } });

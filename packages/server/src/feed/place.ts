@@ -1,8 +1,15 @@
-import { explainPlace, peopleOf, sayToPass, toPass, type People, type Source } from '@gather-lane/core';
+import {
+  explainPlace,
+  peopleOf,
+  sayToPass,
+  toPass,
+  type People,
+  type Source,
+  type WeightingInForce,
+} from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { Problem } from '../ground/http/problem.js';
 import { toCounts } from '../ranking/tallies/queries.js';
-import type { WeightingInForce } from '../ranking/weighting/queries.js';
 import { nextAbove, PLACE_FACTS, type AboveRow, type PlaceRow } from './place-queries.js';
 import type { PlaceReply, PlaceView } from './schema.js';
 

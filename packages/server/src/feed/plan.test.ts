@@ -5,6 +5,7 @@ import { fill } from '../workbench/fill/load.js';
 import { addFollows } from '../tests/graph.js';
 import { startTestService, type TestService } from '../tests/test-service.js';
 import { feedPage, SWEEP_FACTOR } from './queries.js';
+import { PLAN } from '../service/capabilities.js';
 
 const LIMIT = 21;
 const FOLLOWS = [20, 200, 1_500];
@@ -25,7 +26,7 @@ beforeAll(async () => {
       days: 60,
       seed: 2,
     },
-    { amongReal: false, model: [], progress: () => undefined },
+    { plan: PLAN, amongReal: false, model: [], progress: () => undefined },
   );
   viewers = [];
   for (const follows of FOLLOWS) {

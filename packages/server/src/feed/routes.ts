@@ -10,7 +10,8 @@ import type { Feed } from './service.js';
 import type { Places } from './place.js';
 import type { FeedInspection } from './inspection.js';
 import type { Users } from '../accounts/users/service.js';
-import type { Weightings } from '../ranking/weighting/service.js';
+import type { DataSource } from 'typeorm';
+import { weightingInForce } from '../ranking/weighting/queries.js';
 import type { PublicAddress } from '../ground/http/public-address.js';
 import {
   FeedItemSchema,
@@ -28,7 +29,7 @@ interface Needs {
   readonly places: Places;
   readonly inspection: FeedInspection;
   readonly users: Users;
-  readonly weighting: Weightings;
+  readonly database: DataSource;
   readonly address: PublicAddress;
 }
 
@@ -39,7 +40,7 @@ const feedQuery = {
 };
 
 /** Routes of the following feed. */
-export function feedRoutes(app: App, { feed, places, inspection, users, weighting, address }: Needs): void {
+export function feedRoutes(app: App, { feed, places, inspection, users, database, address }: Needs): void {
   for (const schema of [
     PlaceSchema,
     FeedItemSchema,
@@ -65,7 +66,7 @@ export function feedRoutes(app: App, { feed, places, inspection, users, weightin
           ...feedQuery,
           place: Type.Boolean({ default: false, description: 'Whether each item says why it stands there' }),
         }),
-        response: replies('signed-in', { 200: ref(FeedPageSchema) }, ['bad-cursor', 'scroll-expired']),
+        response: replies({ 200: ref(FeedPageSchema) }, ['bad-cursor', 'scroll-expired']),
       },
     },
     async (request, reply) => {
@@ -86,7 +87,7 @@ export function feedRoutes(app: App, { feed, places, inspection, users, weightin
         querystring: Type.Object({
           than: Type.String({ minLength: 1, description: 'The `first` of the scroll’s page' }),
         }),
-        response: replies('signed-in', { 200: ref(NewerSchema) }, ['bad-cursor', 'scroll-expired']),
+        response: replies({ 200: ref(NewerSchema) }, ['bad-cursor', 'scroll-expired']),
       },
     },
     (request) => feed.newer(signedIn(request), request.query.than),
@@ -101,7 +102,7 @@ export function feedRoutes(app: App, { feed, places, inspection, users, weightin
         tags: ['feed'],
         summary: 'Why a post stands where it stands in the caller’s feed, or why it is not there',
         params: postParam,
-        response: replies('signed-in', { 200: ref(PlaceReplySchema) }, ['not-found']),
+        response: replies({ 200: ref(PlaceReplySchema) }, ['not-found']),
       },
     },
     (request) => {
@@ -120,13 +121,13 @@ export function feedRoutes(app: App, { feed, places, inspection, users, weightin
         summary: 'How a page of a user’s feed is read: its statements with their times, and the plan',
         params: userParam,
         querystring: Type.Object(feedQuery),
-        response: replies('operator', { 200: ref(InspectionSchema) }, ['not-found', 'bad-cursor', 'scroll-expired']),
+        response: replies({ 200: ref(InspectionSchema) }, ['not-found', 'bad-cursor', 'scroll-expired']),
       },
     },
     async (request) => {
       const userId = await users.requireAny(request.params.user);
       const handle = await users.handleOf(userId);
-      const viewer = { id: null, userId, handle, moderator: false, weighting: await weighting.inForce() };
+      const viewer = { id: null, userId, handle, moderator: false, weighting: await weightingInForce(database) };
       const { page, ms, statements, plan } = await inspection.of(viewer, { ...request.query, place: false });
       return {
         ms,

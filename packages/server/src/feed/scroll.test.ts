@@ -2,6 +2,10 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
 import { addComments, addFollows, addPosts, addUsers, dice, scroll } from '../tests/graph.js';
 import { startTestService, type Actor, type TestService } from '../tests/test-service.js';
+import { Feed } from './service.js';
+import { Sessions } from '../accounts/sessions/service.js';
+import { Weightings } from '../workbench/weighting/service.js';
+import { weightingInForce } from '../ranking/weighting/queries.js';
 
 let service: TestService;
 let viewer: Actor;
@@ -30,9 +34,9 @@ afterAll(() => service.stop());
  */
 async function underWrites(order: 'recent' | 'score', seed: number, adopting: boolean) {
   const { int, pick, chance } = dice(seed);
-  const { dataSource, services } = service;
+  const { dataSource, house } = service;
   const actors = await Promise.all(
-    writers.slice(0, 4).map(async (id) => ({ id, token: (await services.sessions.actAs(id)).accessToken! })),
+    writers.slice(0, 4).map(async (id) => ({ id, token: (await house.get(Sessions).actAs(id)).accessToken! })),
   );
   await dataSource.query(`UPDATE posts SET deleted_at = NULL WHERE deleted_at IS NOT NULL`);
   await dataSource.query(`DELETE FROM mutes`);
@@ -81,9 +85,9 @@ async function underWrites(order: 'recent' | 'score', seed: number, adopting: bo
     if (page === 1) await client.query('COMMIT');
     if (page === 12) await service.call('PUT', `/v1/mutes/${muted}`, { as: viewer });
     if (page === 20 && adopting) {
-      const halfLifeMs = (await services.weighting.inForce()).halfLifeMs === 3_600_000 ? 28_800_000 : 3_600_000;
-      await services.weighting.adopt({ halfLifeMs }, { note: '', by: 'a test' });
-      await services.weighting.build();
+      const halfLifeMs = (await weightingInForce(dataSource)).halfLifeMs === 3_600_000 ? 28_800_000 : 3_600_000;
+      await house.get(Weightings).adopt({ halfLifeMs }, { note: '', by: 'a test' });
+      await house.get(Weightings).build();
     }
     // Each of the writers acts once at least between two pages.
     const from = acts;
@@ -171,14 +175,14 @@ describe('reading on while others write', () => {
     const [here] = [await count()];
     // A scroll lives a day: what fell within it may be met until it has ended.
     await service.dataSource.query(`UPDATE standing_drops SET dropped_at = clock_timestamp() - interval '24 hours'`);
-    await service.services.feed.forgetDrops();
+    await service.house.get(Feed).forgetDrops();
     expect(await count()).toBe(here);
     await service.dataSource.query(`UPDATE standing_drops SET dropped_at = clock_timestamp() - interval '26 hours'`);
     const [{ before }] = await service.dataSource.query<[{ before: number }]>(
       `SELECT count(*)::integer AS before FROM standing_drops`,
     );
     expect(before).toBeGreaterThan(0);
-    await service.services.feed.forgetDrops();
+    await service.house.get(Feed).forgetDrops();
     expect(await service.dataSource.query<unknown[]>(`SELECT FROM standing_drops`)).toEqual([]);
   });
 });

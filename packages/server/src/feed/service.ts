@@ -1,11 +1,11 @@
-import type { Caller, FeedCursor, Position } from '@gather-lane/core';
+import type { Caller, FeedCursor, Position, WeightingInForce } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { sqlState } from '../ground/database/transaction.js';
 import type { Cursors } from '../ground/http/cursors.js';
 import type { SignedIn } from '../ground/http/principal.js';
 import { Problem } from '../ground/http/problem.js';
 import type { Posts } from '../posts/posts/service.js';
-import { numbersOf, type WeightingInForce } from '../ranking/weighting/queries.js';
+import { numbersOf } from '../ranking/weighting/queries.js';
 import { explain } from './place.js';
 import { feedNewer, feedPage, FORGET_DROPS, type FeedOrder, type FeedPageRow } from './queries.js';
 import type { FeedItem, NewerView } from './schema.js';

@@ -2,10 +2,12 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
 import type { DataSource } from 'typeorm';
 import { makeDatabase, sharedDatabase } from '../tests/test-database.js';
-import { createDataSource, ENTITIES, MIGRATIONS } from '../ground/database/data-source.js';
+import { createDataSource } from './data-source.js';
+import { MIGRATIONS } from './migrations.js';
 import { probeDatabase, type DatabaseFault } from '../ground/database/diagnose.js';
 import { migrate, migrationState } from '../ground/database/migrate.js';
 import { inTransaction } from '../ground/database/transaction.js';
+import { PLAN } from './capabilities.js';
 
 let made: Awaited<ReturnType<typeof makeDatabase>>;
 let dataSource: DataSource;
@@ -91,7 +93,7 @@ describe('migrations', () => {
   });
 
   test('every entity reads its table, and every foreign key is indexed with a stated ON DELETE', async () => {
-    for (const entity of ENTITIES)
+    for (const entity of PLAN.entities)
       await expect(dataSource.manager.find(entity, { take: 1 })).resolves.toEqual(expect.any(Array));
     const bare = await dataSource.query<unknown[]>(
       `

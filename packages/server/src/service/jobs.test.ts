@@ -1,6 +1,8 @@
 import { afterAll, beforeAll, describe, expect, jest, test } from '@jest/globals';
 import { startTestService, type TestService } from '../tests/test-service.js';
-import { chores, keepTidy } from './jobs.js';
+import { runJobs } from './jobs.js';
+import { Removals } from '../posts/moderation/service.js';
+import { IdempotentCalls } from '../ground/idempotency/service.js';
 
 let service: TestService;
 beforeAll(async () => {
@@ -8,11 +10,11 @@ beforeAll(async () => {
 });
 afterAll(() => service.stop());
 
-describe('upkeep', () => {
-  test('every chore runs on a service with people in it, and takes nothing that is still wanted', async () => {
+describe('jobs', () => {
+  test('every job runs on a service with people in it, and takes nothing that is still wanted', async () => {
     const user = await service.user('kept');
     const { json } = await service.call('POST', '/v1/posts', { as: user, body: { body: 'Kept' } });
-    for (const chore of chores(service.services)) await chore.run();
+    for (const job of service.jobs) await job.run();
     expect((await service.call('GET', `/v1/posts/${json.id as string}`)).status).toBe(200);
     expect((await service.call('GET', '/v1/me', { as: user })).status).toBe(200);
   });
@@ -30,7 +32,7 @@ describe('upkeep', () => {
       `INSERT INTO sign_in_attempts (key, n, last_at) VALUES ('\\x01', 9, ${old})`,
     ];
     for (const sql of made) await service.dataSource.query(sql);
-    for (const chore of chores(service.services)) await chore.run();
+    for (const job of service.jobs) await job.run();
     const [left] = await service.dataSource.query<[object]>(`SELECT
       (SELECT count(*)::integer FROM refused_attempts) AS attempts, (SELECT count(*)::integer FROM sessions WHERE NOT acting) AS sessions,
       (SELECT count(*)::integer FROM password_resets) AS links, (SELECT count(*)::integer FROM provider_sign_ins) AS sign_ins,
@@ -38,12 +40,12 @@ describe('upkeep', () => {
     expect(left).toEqual({ attempts: 0, sessions: 0, links: 0, sign_ins: 0, calls: 0, guesses: 0 });
   });
 
-  test('a chore that fails is told, holds no other up, and stopping waits for what is under way', async () => {
+  test('a job that fails is told, holds no other up, and stopping waits for what is under way', async () => {
     jest.useFakeTimers({ doNotFake: ['nextTick', 'setImmediate'] });
     const failed: unknown[] = [];
-    const forgot = jest.spyOn(service.services.repeats, 'forget');
-    const broken = jest.spyOn(service.services.removals, 'purge').mockRejectedValue(new Error('broken'));
-    const stop = keepTidy(service.services, (error) => failed.push(error));
+    const forgot = jest.spyOn(service.house.get(IdempotentCalls), 'forget');
+    const broken = jest.spyOn(service.house.get(Removals), 'purge').mockRejectedValue(new Error('broken'));
+    const stop = runJobs(service.jobs, (error) => failed.push(error));
     jest.advanceTimersByTime(6_000);
     jest.useRealTimers();
     while (broken.mock.calls.length === 0) await new Promise((resolve) => setImmediate(resolve));

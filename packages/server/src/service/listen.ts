@@ -1,7 +1,7 @@
 import type { FastifyInstance } from 'fastify';
 import type { Config } from '../ground/config/schema.js';
 import { holderOf } from './port-holder.js';
-import { StartRefused } from './start.js';
+import { StartRefused } from './start-refused.js';
 
 /** Ports that browsers, and what fetches as they do, refuse to call: the Fetch standard's list of bad ports, section 2.9. */
 const BAD_PORTS = [

@@ -1,13 +1,15 @@
 import { isAbsolute, join, resolve } from 'node:path';
 import type { DataSource } from 'typeorm';
 import type { Config } from '../ground/config/schema.js';
-import { FolderStore, type MediaStore } from '../posts/media/store.js';
+import { FolderStore, type MediaStore } from '../accounts/media/store.js';
 import { Resources } from './resources.js';
 import { runningService } from './running.js';
 import { ownServer, sayAddress, serverNamedBy, type DatabaseAddress } from '../ground/database/address.js';
 import { findCluster, makeDataFolder, startCluster } from '../ground/database/cluster/cluster.js';
 import { lockFolder, lockHolder } from '../ground/database/cluster/service-lock.js';
-import { createDataSource } from '../ground/database/data-source.js';
+import type { HousePlan } from '../ground/capability/plan.js';
+import { PLAN } from './capabilities.js';
+import { createDataSource } from './data-source.js';
 import { DatabaseFault, probeDatabase } from '../ground/database/diagnose.js';
 import { migrate, migrationState } from '../ground/database/migrate.js';
 
@@ -15,6 +17,8 @@ import { migrate, migrationState } from '../ground/database/migrate.js';
 export interface OpenDatabase {
   readonly dataSource: DataSource;
   readonly address: DatabaseAddress;
+  /** What its tables are to whom. */
+  readonly plan: HousePlan;
   /** The files of pictures beside it. */
   readonly store: MediaStore;
   close(): Promise<void>;
@@ -55,7 +59,7 @@ export async function openDatabase(
     else if (state !== 'current')
       throw new DatabaseFault('schema', 'The database is missing migrations: start the service once with --migrate.');
     const store = new FolderStore(join(data, 'media'));
-    return { dataSource, address, store, close, abandon: () => cluster.close() };
+    return { dataSource, address, plan: PLAN, store, close, abandon: () => cluster.close() };
   } catch (error) {
     await close().catch(() => undefined);
     throw error;

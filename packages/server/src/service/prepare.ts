@@ -4,8 +4,8 @@ import { migrate, migrationState } from '../ground/database/migrate.js';
 import { endDemoSessions, isDemoLoaded, loadDemo } from '../workbench/demo/load.js';
 import { describeWaiting, migrateModel, MigrationRefused } from '../workbench/model/migration/migrate.js';
 import { modelState } from '../workbench/model/migration/plan.js';
-import type { StartOptions } from './service.js';
-import { StartRefused } from './start.js';
+import type { StartOptions } from './start-options.js';
+import { StartRefused } from './start-refused.js';
 
 /** Whether the service can work. */
 export interface Readiness {

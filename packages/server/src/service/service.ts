@@ -1,65 +1,40 @@
 import { rmSync } from 'node:fs';
 import { isAbsolute, join, resolve } from 'node:path';
-import type { Model } from '@gather-lane/core';
 import type { FastifyInstance } from 'fastify';
 import type { DataSource } from 'typeorm';
+import type { House } from '../ground/capability/house.js';
 import type { Config } from '../ground/config/schema.js';
 import { ownServer, type DatabaseAddress } from '../ground/database/address.js';
 import { makeDataFolder, startCluster, type Cluster } from '../ground/database/cluster/cluster.js';
 import { lockFolder } from '../ground/database/cluster/service-lock.js';
-import { createDataSource, NO_LIMITS, type StatementLimits } from '../ground/database/data-source.js';
+import { NO_LIMITS, type StatementLimits } from '../ground/database/data-source.js';
 import { explainMissingRight, probeDatabase } from '../ground/database/diagnose.js';
 import { loadDemoPictures } from '../workbench/demo/pictures.js';
 import { buildApp } from './http/app.js';
 import { CallsUnderWay } from './http/calls.js';
 import { StandInProvider } from '../accounts/identities/stand-in.js';
 import { Mailbox } from '../accounts/mail/mailbox.js';
-import { FolderStore } from '../posts/media/store.js';
+import { FolderStore } from '../accounts/media/store.js';
 import { Heartbeat, HEARTBEAT_MS } from '../workbench/model/migration/live.js';
 import { modelState } from '../workbench/model/migration/plan.js';
+import { Media } from '../accounts/media/service.js';
+import { Weightings } from '../workbench/weighting/service.js';
 import { OperatorKey } from '../accounts/operator/key.js';
 import { listen, refuseBadPort } from './listen.js';
 import { MODEL_BEHIND, prepare, type Readiness } from './prepare.js';
 import { Resources } from './resources.js';
 import { noteRunning } from './running.js';
 import { builtConsole } from '../package-files.js';
-import { createServices, type Services } from './services.js';
-import { StartRefused } from './start.js';
-import { keepTidy } from './jobs.js';
+import { assemble } from './assemble.js';
+import { PLAN } from './capabilities.js';
+import { createDataSource } from './data-source.js';
+import type { Service, StartOptions } from './start-options.js';
+import { StartRefused } from './start-refused.js';
+import { jobsOf, runJobs } from './jobs.js';
 
 /** Connections for work that nobody waits for: a build, a job, a migration, and what each of them holds a lock on. */
 const BACKGROUND_POOL = 6;
 const LOOPBACK = ['127.0.0.1', 'localhost', '::1'];
-
-/** What a service is started with. */
-export interface StartOptions {
-  readonly config: Config;
-  /** The environment, for the standard `PG…` variables. */
-  readonly environment: Record<string, string | undefined>;
-  /** Folder that a relative data folder is in. */
-  readonly folder: string;
-  readonly demo: boolean;
-  /** Throw the data of an earlier demo away first. */
-  readonly fresh?: boolean;
-  /** Reads the model file again: it may have changed since the service started. */
-  readonly modelFile?: () => Model;
-  /** Told what the operator should know, in sentences. */
-  readonly notice: (text: string) => void;
-  readonly progress?: (step: string, done: number, total: number) => void;
-  readonly logStream?: NodeJS.WritableStream;
-}
-
-/** A running service. */
-export interface Service {
-  readonly address: string;
-  readonly operatorKeyPath: string;
-  readonly app: FastifyInstance;
-  readonly services: Services;
-  /** Why it cannot work yet, with the one command that mends it, or null. */
-  notReady(): string | null;
-  /** Takes no more calls, finishes those under way, closes the pool, stops the cluster. */
-  stop(): Promise<void>;
-}
 
 /**
  * Starts the service: database, migrations where the configuration says so, demo data, HTTP.
@@ -84,48 +59,46 @@ export async function startService(options: StartOptions): Promise<Service> {
     const key = new OperatorKey(data);
     const standIn = demo ? await openStandIn(resources) : null;
     const mailbox = demo && config.mail.smtp === undefined ? await openMailbox(resources) : null;
-    const services = createServices(dataSource, config, key, {
-      demo,
-      background,
-      store: new FolderStore(join(data, 'media')),
-      modelFile: options.modelFile,
-      mailbox,
-      provider: standIn?.provider ?? null,
-    });
-    if (readiness.demoIsNew) await loadDemoPictures(services);
+    const { model } = config;
+    const assembled = assemble(
+      { plan: PLAN, database: dataSource, background, config, demo, modelFile: options.modelFile ?? (() => model) },
+      { key, store: new FolderStore(join(data, 'media')), mailbox, standIn },
+    );
+    const { house, running } = assembled;
+    if (readiness.demoIsNew) await loadDemoPictures({ database: dataSource, media: house.get(Media) });
     const calls = new CallsUnderWay();
-    const app = await buildApp(services, {
+    const app = await buildApp(assembled, {
       consoleFolder: builtConsole(),
       notReady: () => readiness.reason,
       operatorReady: () => readiness.migrated,
       calls,
       ...(options.logStream && { logStream: options.logStream }),
     });
-    resources.add('building standings', () => services.weighting.stop());
+    for (const { stop } of running) if (stop) resources.add('what is under way', stop);
     resources.add('the server', () => closeApp(app, calls, config.server.stopSeconds * 1000));
     await listen(app, config);
     const { port } = app.server.address() as { port: number };
     const host = config.server.host.includes(':') ? `[${config.server.host}]` : config.server.host;
     const listening = `http://${host}:${port}`;
-    services.address.listensAt(listening);
-    standIn?.allow([services.address.to(`/sign-in/${standIn.provider.name}`)]);
+    house.address.listensAt(listening);
+    standIn?.allow([house.address.to(`/sign-in/${standIn.provider.name}`)]);
     resources.add('the note of it', noteRunning(data, { address: listening, database: cluster ? null : address }));
     cluster?.watch((text) => {
       notice(text);
       app.log.error(text);
     });
     if (readiness.migrated) {
-      await live(services, readiness, app, resources);
+      await live(house, readiness, app, resources);
       resources.add(
         'jobs',
-        keepTidy(services, (error) => app.log.error(error)),
+        runJobs(jobsOf(running), (error) => app.log.error(error)),
       );
     }
     return {
       address: listening,
       operatorKeyPath: key.path,
       app,
-      services,
+      house,
       notReady: () => readiness.reason,
       stop: () => resources.close(2 * config.server.stopSeconds * 1000),
     };
@@ -199,20 +172,17 @@ async function connect(
 }
 
 /** Says regularly that the service lives; one that waits for the model notices when the tables have it. */
-async function live(
-  { background: dataSource, config: { model }, weighting }: Services,
-  readiness: Readiness,
-  app: FastifyInstance,
-  resources: Resources,
-): Promise<void> {
-  const heartbeat = new Heartbeat(dataSource, model);
+async function live(house: House, readiness: Readiness, app: FastifyInstance, resources: Resources): Promise<void> {
+  const { background, config } = house;
+  const heartbeat = new Heartbeat(background, config.model);
+  const weightings = house.get(Weightings);
   await heartbeat.begin();
   const beat = async () => {
     await heartbeat.beat();
-    if (readiness.reason === MODEL_BEHIND && (await modelState(dataSource, model)) !== 'behind')
+    if (readiness.reason === MODEL_BEHIND && (await modelState(background, config.model)) !== 'behind')
       readiness.reason = null;
     // What another process left when it was killed is gone on with here.
-    void weighting.resume().catch((error: unknown) => app.log.error(error));
+    void weightings.resume().catch((error: unknown) => app.log.error(error));
   };
   let [beating, ended] = [Promise.resolve(), false];
   const timer = setInterval(() => {

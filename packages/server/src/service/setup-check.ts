@@ -7,7 +7,7 @@ import { ownServer, sayAddress, type DatabaseAddress } from '../ground/database/
 import { clusterAccount, firstClosedFolder } from '../ground/database/cluster/account.js';
 import { binariesFor, installedVersions } from '../ground/database/cluster/binaries.js';
 import { findCluster } from '../ground/database/cluster/cluster.js';
-import { createDataSource } from '../ground/database/data-source.js';
+import { createDataSource } from './data-source.js';
 import { probeDatabase } from '../ground/database/diagnose.js';
 import { migrationState, pendingMigrations } from '../ground/database/migrate.js';
 import { changesBetween } from '@gather-lane/core';

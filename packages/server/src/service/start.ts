@@ -1,9 +1,4 @@
-import type { Service, StartOptions } from './service.js';
-
-/** A start that is refused; the message says why and what to do. */
-export class StartRefused extends Error {
-  override readonly name = 'StartRefused';
-}
+import type { Service, StartOptions } from './start-options.js';
 
 /**
  * Starts the service. It is loaded when called: a command that works on the data alone needs no HTTP.

@@ -2,20 +2,28 @@ import { randomBytes } from 'node:crypto';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import type { ModelSource } from '@gather-lane/core';
+import type { Model, ModelSource } from '@gather-lane/core';
 import type { FastifyInstance } from 'fastify';
 import type { DataSource } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { loadConfig } from '../ground/config/load.js';
 import type { DatabaseAddress } from '../ground/database/address.js';
-import { createDataSource } from '../ground/database/data-source.js';
+import { assemble } from '../service/assemble.js';
+import { PLAN } from '../service/capabilities.js';
+import { createMappedDataSource, type Mapping } from '../ground/database/data-source.js';
+import { migrate } from '../ground/database/migrate.js';
+import { MIGRATIONS } from '../service/migrations.js';
+import type { HousePlan } from '../ground/capability/plan.js';
+import type { House } from '../ground/capability/house.js';
+import type { Job } from '../ground/capability/capability.js';
+import { jobsOf } from '../service/jobs.js';
+import { Sessions } from '../accounts/sessions/service.js';
 import { buildApp, type AppOptions } from '../service/http/app.js';
 import { StandInProvider } from '../accounts/identities/stand-in.js';
 import { Mailbox } from '../accounts/mail/mailbox.js';
-import { FolderStore } from '../posts/media/store.js';
+import { FolderStore } from '../accounts/media/store.js';
 import { migrateModel } from '../workbench/model/migration/migrate.js';
 import { OperatorKey } from '../accounts/operator/key.js';
-import { createServices, type Services } from '../service/services.js';
 import { makeDatabase } from './test-database.js';
 import { watchReplies } from './watch-replies.js';
 
@@ -45,7 +53,9 @@ export interface TestService {
   readonly address: string;
   readonly database: DatabaseAddress;
   readonly dataSource: DataSource;
-  readonly services: Services;
+  /** Every capability of it, by its class. */
+  readonly house: House;
+  readonly jobs: readonly Job[];
   readonly operatorKey: string;
   /** The folder of its files. */
   readonly folder: string;
@@ -56,6 +66,10 @@ export interface TestService {
 }
 
 interface Options {
+  /** Other capabilities than the product's. */
+  readonly plan?: HousePlan;
+  /** Of those capabilities, after the product's. */
+  readonly migrations?: Mapping['migrations'];
   readonly demo?: boolean;
   /** With a mailbox stand-in, as in a demo. */
   readonly mailbox?: boolean;
@@ -67,6 +81,8 @@ interface Options {
   readonly app?: Partial<AppOptions>;
   /** Fields of the developer's own, migrated before the service starts. */
   readonly model?: ModelSource;
+  /** The model file as it is later, where that is another. */
+  readonly modelFile?: () => Model;
   /** Changes the application before it listens. */
   readonly before?: (app: FastifyInstance) => void;
 }
@@ -84,25 +100,34 @@ export async function startTestService(options: Options = {}): Promise<TestServi
   const file = { ...options.configuration, ...(options.model && { model: options.model }) };
   writeFileSync(join(folder, 'gather-lane.yaml'), JSON.stringify(file));
   const { config } = loadConfig({ folder, environment });
-  const dataSource = createDataSource(database, { poolSize: config.database.poolSize, model: config.model });
+  const { plan = PLAN, migrations = [] } = options;
+  const mapping = { ...plan, migrations: [...MIGRATIONS, ...migrations] };
+  const choices = { poolSize: config.database.poolSize, model: config.model };
+  const dataSource = createMappedDataSource(database, mapping, choices);
   await dataSource.initialize();
+  if (migrations.length > 0) await migrate(dataSource);
   if (options.model) await migrateModel(dataSource, config.model, { answers: {}, drop: [] });
   const key = new OperatorKey(folder);
   const mailbox = options.mailbox ? new Mailbox() : null;
   await mailbox?.listen();
   const standIn = options.standIn ? new StandInProvider() : null;
   await standIn?.listen();
-  const services = createServices(dataSource, config, key, {
+  const foundation = {
+    plan,
+    database: dataSource,
+    background: dataSource,
+    config,
     demo: options.demo ?? false,
-    store: new FolderStore(join(folder, 'media')),
-    mailbox,
-    provider: standIn?.provider ?? null,
-  });
-  const app = await buildApp(services, { consoleFolder: undefined, notReady: () => null, ...options.app });
+    modelFile: options.modelFile ?? (() => config.model),
+  };
+  const store = new FolderStore(join(folder, 'media'));
+  const assembled = assemble(foundation, { key, store, mailbox, standIn });
+  const { house, running } = assembled;
+  const app = await buildApp(assembled, { consoleFolder: undefined, notReady: () => null, ...options.app });
   const { faults } = watchReplies(app, config);
   options.before?.(app);
   const address = await app.listen({ host: '127.0.0.1', port: 0 });
-  services.address.listensAt(address);
+  house.address.listensAt(address);
   standIn?.allow([`${address}/sign-in/guild`]);
   const operatorKey = readFileSync(key.path, 'utf8').trim();
 
@@ -110,7 +135,8 @@ export async function startTestService(options: Options = {}): Promise<TestServi
     address,
     database,
     dataSource,
-    services,
+    house,
+    jobs: jobsOf(running),
     operatorKey,
     folder,
     async call<T>(method: string, path: string, { as, body, headers }: Sent = {}): Promise<Reply<T>> {
@@ -137,7 +163,7 @@ export async function startTestService(options: Options = {}): Promise<TestServi
         handle,
         `Name of ${handle}`,
       ]);
-      return { id, handle, token: (await services.sessions.actAs(id)).accessToken! };
+      return { id, handle, token: (await house.get(Sessions).actAs(id)).accessToken! };
     },
     async stop() {
       await app.close();

@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { exportJWK, generateKeyPair, SignJWT, type CryptoKey } from 'jose';
 import { startTestService, type Actor, type TestService } from '../../tests/test-service.js';
+import { AccountDeletion } from '../users/deletion/service.js';
 
 interface Session {
   accessToken: string;
@@ -329,7 +330,7 @@ describe('bearer tokens of an outside issuer', () => {
     });
     expect(deleted.status).toBe(204);
     expect(codeOf(await me(wish))).toBe('account-gone');
-    await service.services.deletion.erase();
+    await service.house.get(AccountDeletion).erase();
     expect(codeOf(await me(wish))).toBe('account-gone');
   });
 

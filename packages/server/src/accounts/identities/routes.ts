@@ -5,6 +5,7 @@ import { requireOwnOrigin } from '../../ground/http/origin.js';
 import { replies } from '../../ground/http/replies.js';
 import { closed, Instant, ref, Uuid } from '../../ground/http/schemas.js';
 import type { Identities } from './service.js';
+import type { Users } from '../users/service.js';
 import type { Sessions } from '../sessions/service.js';
 import type { Config } from '../../ground/config/schema.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
@@ -14,6 +15,7 @@ import type { IdentityRow } from './service.js';
 /** What these are made of. */
 interface Needs {
   readonly identities: Identities;
+  readonly users: Users;
   readonly sessions: Sessions;
   readonly config: Config;
   readonly address: PublicAddress;
@@ -72,7 +74,7 @@ export function identityRoutes(app: App, services: Needs): void {
         operationId: 'listProviders',
         tags: ['accounts'],
         summary: 'Through whom one may sign in, beside a password',
-        response: replies('anyone', { 200: ref(ProviderList) }),
+        response: replies({ 200: ref(ProviderList) }),
       },
     },
     () => ({ items: identities.providers.map(({ name, title, issuer }) => ({ name, title, issuer })), next: null }),
@@ -87,7 +89,7 @@ export function identityRoutes(app: App, services: Needs): void {
         tags: ['accounts'],
         summary: 'Begin to sign in through a provider (OpenID Connect)',
         body: beginBody,
-        response: replies('anyone', { 201: ref(BegunSchema) }, ['not-found', 'provider-away', ...BODY]),
+        response: replies({ 201: ref(BegunSchema) }, ['not-found', 'provider-away', ...BODY]),
       },
     },
     async (request, reply) => reply.code(201).send(await identities.begin(request.body.provider, null)),
@@ -103,7 +105,7 @@ export function identityRoutes(app: App, services: Needs): void {
         'tags': ['accounts'],
         'summary': 'End a sign-in with what the provider sent the browser back with',
         'body': closed({ ...back, cookie: Type.Optional(cookieWish) }),
-        'response': replies('anyone', { 201: ref(SessionSchema) }, [
+        'response': replies({ 201: ref(SessionSchema) }, [
           'bad-ticket',
           'provider-refused',
           'provider-away',
@@ -131,7 +133,7 @@ export function identityRoutes(app: App, services: Needs): void {
         operationId: 'listIdentities',
         tags: ['accounts'],
         summary: 'Who one is elsewhere',
-        response: replies('signed-in', { 200: ref(IdentityList) }),
+        response: replies({ 200: ref(IdentityList) }),
       },
     },
     async (request) => ({ items: (await identities.list(signedIn(request).userId)).map(viewOf), next: null }),
@@ -146,7 +148,7 @@ export function identityRoutes(app: App, services: Needs): void {
         tags: ['accounts'],
         summary: 'Begin to link an identity of a provider to one’s account',
         body: beginBody,
-        response: replies('signed-in', { 201: ref(BegunSchema) }, ['not-found', 'provider-away', ...BODY]),
+        response: replies({ 201: ref(BegunSchema) }, ['not-found', 'provider-away', ...BODY]),
       },
     },
     async (request, reply) =>
@@ -162,7 +164,7 @@ export function identityRoutes(app: App, services: Needs): void {
         tags: ['accounts'],
         summary: 'Link an identity with what the provider sent the browser back with',
         body: closed(back),
-        response: replies('signed-in', { 201: ref(IdentitySchema) }, [
+        response: replies({ 201: ref(IdentitySchema) }, [
           'bad-ticket',
           'provider-refused',
           'provider-away',
@@ -186,7 +188,7 @@ export function identityRoutes(app: App, services: Needs): void {
         tags: ['accounts'],
         summary: 'Unlink an identity, unless it is the only way to sign in',
         params: Type.Object({ identity: Uuid }),
-        response: replies('owner of identity', { 204: Type.Null() }, ['only-way-in']),
+        response: replies({ 204: Type.Null() }, ['only-way-in']),
       },
     },
     async (request, reply) => {

@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { Configuration, Provider as OidcProvider } from 'oidc-provider';
-import { escapeHtml, page } from '../../workbench/docs/page.js';
+import { escapeHtml, page } from '../../ground/http/html-page.js';
 import type { Provider } from './providers.js';
 
 interface Loaded {

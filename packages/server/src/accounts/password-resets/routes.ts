@@ -26,7 +26,7 @@ export function passwordResetRoutes(app: App, { resets, config }: Needs): void {
         tags: ['accounts'],
         summary: 'Send a one-time link to an e-mail, if it belongs to an account; the answer is the same either way',
         body: closed({ email: Type.String({ format: 'email', maxLength: 254 }) }),
-        response: replies('anyone', { 202: Type.Null() }, ['no-mail', ...BODY]),
+        response: replies({ 202: Type.Null() }, ['no-mail', ...BODY]),
       },
     },
     async (request, reply) => {
@@ -51,7 +51,7 @@ export function passwordResetRoutes(app: App, { resets, config }: Needs): void {
           token: Type.String({ maxLength: 100, description: 'What the link carries' }),
           password: Type.String({ minLength: 10, maxLength: 200 }),
         }),
-        response: replies('anyone', { 204: Type.Null() }, ['bad-link', ...BODY]),
+        response: replies({ 204: Type.Null() }, ['bad-link', ...BODY]),
       },
     },
     async (request, reply) => {

@@ -66,7 +66,7 @@ export const cookieWish = Type.Boolean({
 
 /** Answers with a new session: its tokens, or its cookie. */
 export async function sendSession(
-  { users, address }: Needs,
+  { users, address }: Pick<Needs, 'users' | 'address'>,
   request: FastifyRequest,
   reply: FastifyReply,
   tokens: Tokens,
@@ -102,7 +102,7 @@ export function sessionRoutes(app: App, services: Needs): void {
           password: Type.String({ maxLength: 200 }),
           cookie: Type.Optional(cookieWish),
         }),
-        'response': replies('anyone', { 201: ref(SessionSchema) }, [
+        'response': replies({ 201: ref(SessionSchema) }, [
           'wrong-sign-in',
           'wrong-origin',
           'invalid',
@@ -129,12 +129,7 @@ export function sessionRoutes(app: App, services: Needs): void {
         'tags': ['accounts'],
         'summary': 'New tokens for a refresh token, which is then used up',
         'body': closed({ refreshToken: Type.String({ maxLength: 200 }) }),
-        'response': replies('anyone', { 201: ref(SessionSchema) }, [
-          'invalid',
-          'too-often',
-          'too-large',
-          'wrong-media-type',
-        ]),
+        'response': replies({ 201: ref(SessionSchema) }, ['invalid', 'too-often', 'too-large', 'wrong-media-type']),
       },
     },
     async (request, reply) => sendSession(services, request, reply, await sessions.refresh(request.body.refreshToken)),
@@ -149,7 +144,7 @@ export function sessionRoutes(app: App, services: Needs): void {
         'x-headers': ['Set-Cookie'],
         'tags': ['accounts'],
         'summary': 'Sign out: the token is refused from then on',
-        'response': replies('signed-in', { 204: Type.Null() }, ['outside-token']),
+        'response': replies({ 204: Type.Null() }, ['outside-token']),
       },
     },
     async (request, reply) => {
@@ -166,7 +161,7 @@ export function sessionRoutes(app: App, services: Needs): void {
         operationId: 'listSessions',
         tags: ['accounts'],
         summary: 'One’s own sessions, the one renewed last first',
-        response: replies('signed-in', { 200: ref(SessionList) }),
+        response: replies({ 200: ref(SessionList) }),
       },
     },
     async (request) => {
@@ -194,7 +189,7 @@ export function sessionRoutes(app: App, services: Needs): void {
         tags: ['accounts'],
         summary: 'End one of one’s own sessions',
         params: Type.Object({ session: Uuid }),
-        response: replies('owner of session', { 204: Type.Null() }),
+        response: replies({ 204: Type.Null() }),
       },
     },
     async (request, reply) => {
@@ -211,7 +206,7 @@ export function sessionRoutes(app: App, services: Needs): void {
         operationId: 'signOutEverywhere',
         tags: ['accounts'],
         summary: 'Sign out everywhere: every session ends, this one too',
-        response: replies('signed-in', { 204: Type.Null() }),
+        response: replies({ 204: Type.Null() }),
       },
     },
     async (request, reply) => {
@@ -232,7 +227,7 @@ export function sessionRoutes(app: App, services: Needs): void {
           current: Type.String({ maxLength: 200, description: 'The password so far' }),
           password: Type.String({ minLength: 10, maxLength: 200 }),
         }),
-        response: replies('signed-in', { 204: Type.Null() }, ['invalid', 'too-often', 'too-large', 'wrong-media-type']),
+        response: replies({ 204: Type.Null() }, ['invalid', 'too-often', 'too-large', 'wrong-media-type']),
       },
     },
     async (request, reply) => {

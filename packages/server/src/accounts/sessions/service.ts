@@ -5,7 +5,7 @@ import type { Config } from '../../ground/config/schema.js';
 import { inTransaction } from '../../ground/database/transaction.js';
 import type { SignedIn } from '../../ground/http/principal.js';
 import { invalid, Problem } from '../../ground/http/problem.js';
-import type { Refusals } from '../../ground/denied-attempts/service.js';
+import type { DeniedAttempts } from '../denied-attempts/service.js';
 import { Credential } from '../users/credential.entity.js';
 import type { Users } from '../users/service.js';
 import { hashPassword, isPassword } from './passwords.js';
@@ -49,7 +49,7 @@ export interface Tokens {
 export class Sessions {
   readonly #dataSource: DataSource;
   readonly #users: Users;
-  readonly #refusals: Refusals;
+  readonly #denied: DeniedAttempts;
   readonly #throttle: Throttle;
   readonly #tokens: AccessTokens;
   readonly #config: Config['sessions'];
@@ -57,13 +57,13 @@ export class Sessions {
 
   constructor(
     dataSource: DataSource,
-    others: { readonly users: Users; readonly refusals: Refusals },
+    others: { readonly users: Users; readonly denied: DeniedAttempts },
     config: Config['sessions'],
     demo: boolean,
   ) {
     this.#dataSource = dataSource;
     this.#users = others.users;
-    this.#refusals = others.refusals;
+    this.#denied = others.denied;
     this.#throttle = new Throttle(dataSource);
     this.#tokens = new AccessTokens(dataSource);
     this.#config = config;
@@ -118,7 +118,7 @@ export class Sessions {
       return { userId: session.user_id, decision };
     });
     if (done?.decision === 'renew') return this.#tokensFor(sessionId, done.userId, writeRefreshToken(next));
-    if (done) await this.#refusals.note(done.userId, 'POST /v1/sessions/refresh', 'reused token', sessionId);
+    if (done) await this.#denied.note(done.userId, 'POST /v1/sessions/refresh', 'reused token', sessionId);
     throw new Problem('bad-token', 'The session has ended, or this refresh token was used before: sign in again.');
   }
 

@@ -3,6 +3,7 @@ import { DEMO_PASSWORD } from '@gather-lane/core';
 import { SignJWT } from 'jose';
 import { endDemoSessions, loadDemo } from '../../workbench/demo/load.js';
 import { startTestService, type TestService } from '../../tests/test-service.js';
+import { Sessions } from './service.js';
 
 let service: TestService;
 const password = 'narrowboat crew';
@@ -117,7 +118,7 @@ describe('tokens', () => {
 describe('demo credentials', () => {
   test('are accepted by a demo service, refused by any other, and their sessions are ended', async () => {
     const [plain, demo] = [await startTestService(), await startTestService({ demo: true })];
-    for (const each of [plain, demo]) await loadDemo(each.dataSource, each.services.config, () => undefined);
+    for (const each of [plain, demo]) await loadDemo(each.dataSource, each.house.config, () => undefined);
     const as = { body: { login: 'odile', password: DEMO_PASSWORD } };
     expect((await demo.call('POST', '/v1/sessions', as)).status).toBe(201);
     expect((await plain.call('POST', '/v1/sessions', as)).status).toBe(401);
@@ -277,7 +278,7 @@ describe('guessing', () => {
     expect(Number(refused[0]!.headers.get('retry-after'))).toBeGreaterThanOrEqual(1);
     // The right password does not help either, from there; by e-mail it is the same account.
     expect((await signIn('guessed@cut.example')).status).toBe(429);
-    const { sessions } = service.services;
+    const sessions = service.house.get(Sessions);
     await expect(sessions.signIn('guessed', password, '192.0.2.7', false)).resolves.toMatchObject({
       refreshToken: expect.any(String),
     });

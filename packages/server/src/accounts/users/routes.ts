@@ -38,7 +38,7 @@ export function userRoutes(app: App, services: Needs): void {
         'summary': 'Sign up',
         'description': 'A taken handle or e-mail answers 409 naming the field; attempts are limited by address.',
         'body': signUpBody(config.model),
-        'response': replies('anyone', { 201: ref(UserSchema) }, [
+        'response': replies({ 201: ref(UserSchema) }, [
           'invalid',
           'taken',
           'too-often',
@@ -65,7 +65,7 @@ export function userRoutes(app: App, services: Needs): void {
         tags: ['users'],
         summary: 'Everybody, or those whose handle or name begins so; by handle',
         querystring: Type.Object({ ...pageQuery, q: Type.String({ default: '', maxLength: 60 }) }),
-        response: replies('anyone', { 200: ref(UserPage) }, ['bad-cursor']),
+        response: replies({ 200: ref(UserPage) }, ['bad-cursor']),
       },
     },
     async (request, reply) => {
@@ -85,7 +85,7 @@ export function userRoutes(app: App, services: Needs): void {
         'tags': ['users'],
         'summary': 'One profile',
         'params': userParam,
-        'response': replies('anyone', { 200: ref(UserSchema) }, ['not-found']),
+        'response': replies({ 200: ref(UserSchema) }, ['not-found']),
       },
     },
     async (request, reply) => {
@@ -109,12 +109,7 @@ export function userRoutes(app: App, services: Needs): void {
         'summary': 'Edit one’s own profile',
         'params': userParam,
         'body': userPatch(config.model),
-        'response': replies('owner of user', { 200: ref(UserSchema) }, [
-          'invalid',
-          'taken',
-          'too-large',
-          'wrong-media-type',
-        ]),
+        'response': replies({ 200: ref(UserSchema) }, ['invalid', 'taken', 'too-large', 'wrong-media-type']),
       },
     },
     async (request, reply) => {
@@ -136,12 +131,7 @@ export function userRoutes(app: App, services: Needs): void {
         'summary': 'Delete one’s account: at once out of sight, then erased',
         'params': userParam,
         'body': deletionBody,
-        'response': replies('owner of user', { 204: Type.Null() }, [
-          'invalid',
-          'too-often',
-          'too-large',
-          'wrong-media-type',
-        ]),
+        'response': replies({ 204: Type.Null() }, ['invalid', 'too-often', 'too-large', 'wrong-media-type']),
       },
     },
     async (request, reply) => {
@@ -160,7 +150,7 @@ export function userRoutes(app: App, services: Needs): void {
         operationId: 'getMe',
         tags: ['accounts'],
         summary: 'The caller',
-        response: replies('signed-in', { 200: ref(MeSchema) }),
+        response: replies({ 200: ref(MeSchema) }),
       },
     },
     async (request) => {

@@ -14,11 +14,11 @@ import {
 import type { DataSource, EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { brokenConstraint, inTransaction } from '../../ground/database/transaction.js';
-import { relationsOf } from '../../graph/follows/relations.js';
+import { relationsOf } from './relations.js';
 import { instantOf, type Page, type PageRequest, type Pages } from '../../ground/http/pagination.js';
 import { invalid, Problem } from '../../ground/http/problem.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
-import { HOLD_UPLOAD } from '../../posts/media/queries.js';
+import { HOLD_UPLOAD } from '../media/queries.js';
 import type { OutsideProfile } from '../identities/claims.js';
 import { fieldColumns, withFieldProblems } from '../../ground/fields/field-columns.js';
 import { hashPassword } from '../sessions/passwords.js';

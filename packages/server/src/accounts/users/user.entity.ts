@@ -10,10 +10,7 @@ import {
   PrimaryColumn,
   type Relation,
 } from 'typeorm';
-import { Upload } from '../../posts/media/media.entity.js';
-import { Post } from '../../posts/posts/post.entity.js';
 import { UserTally } from '../../ranking/tallies/tally.entity.js';
-import { Credential } from './credential.entity.js';
 
 /** Somebody with an account: what everybody may see of them. */
 @Entity('users')
@@ -54,22 +51,22 @@ export class User {
   @Column({ type: 'uuid', nullable: true })
   pictureId!: string | null;
 
-  @ManyToOne(() => Upload, { onDelete: 'NO ACTION' })
+  @ManyToOne('Upload', { onDelete: 'NO ACTION' })
   @JoinColumn({ name: 'picture_id' })
-  picture?: Relation<Upload>;
+  picture?: object;
 
   /** A picture elsewhere, as an outside issuer says; shown where the user has set none. */
   @Column({ type: 'text', nullable: true })
   pictureLink!: string | null;
 
-  @OneToOne(() => Credential, (credential) => credential.user)
-  credential?: Relation<Credential>;
+  @OneToOne('Credential', 'user')
+  credential?: object;
 
   @OneToOne(() => UserTally, (tally) => tally.user)
   tally?: Relation<UserTally>;
 
-  @OneToMany(() => Post, (post) => post.author)
-  posts?: Relation<Post[]>;
+  @OneToMany('Post', 'author')
+  posts?: object[];
 
   /** The developer's own fields; mapped from the model file. */
   fields?: FieldValues;

@@ -47,7 +47,7 @@ export function blockRoutes(app: App, { blocks, users, address }: Needs): void {
           tags: ['keeping away'],
           summary: words.put,
           params: userParam,
-          response: replies('signed-in', { 200: ref(UserSchema), 201: ref(UserSchema) }, ['not-found', 'invalid']),
+          response: replies({ 200: ref(UserSchema), 201: ref(UserSchema) }, ['not-found', 'invalid']),
         },
       },
       async (request, reply) => {
@@ -67,7 +67,7 @@ export function blockRoutes(app: App, { blocks, users, address }: Needs): void {
           tags: ['keeping away'],
           summary: words.delete,
           params: userParam,
-          response: replies('signed-in', { 204: Type.Null() }, ['not-found']),
+          response: replies({ 204: Type.Null() }, ['not-found']),
         },
       },
       async (request, reply) => {
@@ -87,7 +87,7 @@ export function blockRoutes(app: App, { blocks, users, address }: Needs): void {
           tags: ['keeping away'],
           summary: words.list,
           querystring: Type.Object(pageQuery),
-          response: replies('signed-in', { 200: ref(UserPage) }, ['bad-cursor']),
+          response: replies({ 200: ref(UserPage) }, ['bad-cursor']),
         },
       },
       async (request, reply) => {

@@ -51,7 +51,7 @@ export function followRoutes(app: App, { follows, near, users, address }: Needs)
         tags: ['follows'],
         summary: 'Whom one might follow: people followed by those whom one follows, and lively lately, with the reason',
         querystring: Type.Object({ limit: Type.Integer({ minimum: 1, maximum: 50, default: 10 }) }),
-        response: replies('signed-in', { 200: ref(NearList) }),
+        response: replies({ 200: ref(NearList) }),
       },
     },
     async (request) => {
@@ -69,7 +69,7 @@ export function followRoutes(app: App, { follows, near, users, address }: Needs)
         tags: ['follows'],
         summary: 'Follow a user: 201 when new, 200 when it was so already',
         params: userParam,
-        response: replies('signed-in', { 200: ref(FollowSchema), 201: ref(FollowSchema) }, [
+        response: replies({ 200: ref(FollowSchema), 201: ref(FollowSchema) }, [
           'not-found',
           'self-follow',
           'blocked',
@@ -95,7 +95,7 @@ export function followRoutes(app: App, { follows, near, users, address }: Needs)
         tags: ['follows'],
         summary: 'Stop following a user',
         params: userParam,
-        response: replies('signed-in', { 204: Type.Null() }, ['not-found']),
+        response: replies({ 204: Type.Null() }, ['not-found']),
       },
     },
     async (request, reply) => {
@@ -118,7 +118,7 @@ export function followRoutes(app: App, { follows, near, users, address }: Needs)
           summary: side === 'followers' ? 'Who follows a user, newest first' : 'Whom a user follows, newest first',
           params: userParam,
           querystring: Type.Object(pageQuery),
-          response: replies('anyone', { 200: ref(UserPage) }, ['not-found', 'bad-cursor']),
+          response: replies({ 200: ref(UserPage) }, ['not-found', 'bad-cursor']),
         },
       },
       async (request, reply) => {

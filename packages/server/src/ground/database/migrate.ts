@@ -1,5 +1,5 @@
 import type { DataSource } from 'typeorm';
-import { MIGRATIONS, MIGRATIONS_TABLE } from './data-source.js';
+import { MIGRATIONS_TABLE } from './data-source.js';
 import { explainMissingRight } from './diagnose.js';
 import { underLock } from './under-lock.js';
 
@@ -9,7 +9,8 @@ export type MigrationState = 'current' | 'pending' | 'empty' | 'newer';
 /** Held by the one process that migrates. */
 const MIGRATING = `${0x6761_7468}`;
 
-const KNOWN = MIGRATIONS.map((migration) => migration.name);
+/** The names of the migrations that this version knows, oldest first. */
+const knownTo = ({ migrations }: DataSource): string[] => migrations.map(({ name }) => name!);
 
 /** The names of the migrations that have run. */
 async function migrationsRun(dataSource: DataSource): Promise<string[]> {
@@ -22,16 +23,16 @@ async function migrationsRun(dataSource: DataSource): Promise<string[]> {
 
 /** Compares the migrations that have run with those that this version knows. */
 export async function migrationState(dataSource: DataSource): Promise<MigrationState> {
-  const run = await migrationsRun(dataSource);
-  if (run.some((name) => !KNOWN.includes(name))) return 'newer';
+  const [run, known] = [await migrationsRun(dataSource), knownTo(dataSource)];
+  if (run.some((name) => !known.includes(name))) return 'newer';
   if (run.length === 0) return 'empty';
-  return run.length < KNOWN.length ? 'pending' : 'current';
+  return run.length < known.length ? 'pending' : 'current';
 }
 
 /** The names of the migrations that are still to be run, oldest first. */
 export async function pendingMigrations(dataSource: DataSource): Promise<string[]> {
   const run = await migrationsRun(dataSource);
-  return KNOWN.filter((name) => !run.includes(name));
+  return knownTo(dataSource).filter((name) => !run.includes(name));
 }
 
 /**

@@ -1,10 +1,6 @@
-import { columnOf, columnType, type Field, type Model, type ModelTableName } from '@gather-lane/core';
+import { columnOf, columnType, type Field, type Model } from '@gather-lane/core';
+import type { EntityClass } from '../capability/capability.js';
 import { Column, getMetadataArgsStorage, type ColumnType } from 'typeorm';
-import { Comment } from '../../posts/comments/comment.entity.js';
-import { Post } from '../../posts/posts/post.entity.js';
-import { User } from '../../accounts/users/user.entity.js';
-
-const ENTITY = { users: User, posts: Post, comments: Comment };
 
 const COLUMN_TYPES: Record<string, { type: ColumnType; precision?: number }> = {
   'double precision': { type: 'double precision' },
@@ -21,10 +17,9 @@ const wholeNumbers = {
  * Maps the developer's own fields in the entities, as an embedded `fields`. To be called right before a data source
  * reads the metadata: TypeORM keeps these for the whole process, so an earlier model's are taken out first.
  */
-export function mapFields(model: Model): void {
+export function mapFields(model: Model, entities: Readonly<Record<string, EntityClass>>): void {
   const storage = getMetadataArgsStorage();
-  for (const table of Object.keys(ENTITY) as ModelTableName[]) {
-    const target = ENTITY[table];
+  for (const [table, target] of Object.entries(entities)) {
     const left = storage.embeddeds.filter((own) => !(own.target === target && own.propertyName === 'fields'));
     storage.embeddeds.splice(0, storage.embeddeds.length, ...left);
     const fields = model.filter((field) => field.table === table);

@@ -1,21 +1,13 @@
 import type { TSchema } from 'typebox';
-import { ownedKind, type DoorwayRule } from '@gather-lane/core';
 import { PROBLEMS, type ProblemCode } from './problem-catalogue.js';
 import { ProblemSchema, ref } from './schemas.js';
 
-const BY_RULE = (rule: DoorwayRule): ProblemCode[] => {
-  if (rule === 'anyone') return ['bad-token', 'wrong-principal'];
-  const refused: ProblemCode[] = ['not-signed-in', 'bad-token', 'wrong-principal'];
-  if (rule === 'moderator') return [...refused, 'moderators-only'];
-  return ownedKind(rule) ? [...refused, 'not-found', 'not-yours', 'stale'] : refused;
-};
-
 /**
- * Every reply that a route can give, for the API document and for serialisation: the good ones, the
- * problems that follow from its rule, and `more` of its own. Those that every route shares the document adds.
+ * Every reply that is a route's own, for the API document and for serialisation: the good ones, and its problems. Those that
+ * follow from its rule, and those that every route shares, the document adds.
  */
-export function replies<T extends Record<number, TSchema>>(rule: DoorwayRule, good: T, more: ProblemCode[] = []): T {
-  return { ...good, ...problemReplies([...BY_RULE(rule), ...more]) };
+export function replies<T extends Record<number, TSchema>>(good: T, problems: ProblemCode[] = []): T {
+  return { ...good, ...problemReplies(problems) };
 }
 
 /** Replies by their status, each with the problems that it can be. */

@@ -1,5 +1,4 @@
-import { Column, Entity, Index, JoinColumn, ManyToOne, PrimaryColumn, type Relation } from 'typeorm';
-import { User } from '../../accounts/users/user.entity.js';
+import { Column, Entity, Index, JoinColumn, ManyToOne, PrimaryColumn } from 'typeorm';
 
 /** A call with an Idempotency-Key: what it made, and what was answered. */
 @Entity('repeatable_calls')
@@ -7,9 +6,9 @@ export class RepeatableCall {
   @PrimaryColumn({ type: 'uuid' })
   userId!: string;
 
-  @ManyToOne(() => User, { onDelete: 'CASCADE' })
+  @ManyToOne('User', { onDelete: 'CASCADE' })
   @JoinColumn({ name: 'user_id' })
-  user?: Relation<User>;
+  user?: object;
 
   /** Method and path. */
   @PrimaryColumn({ type: 'text' })

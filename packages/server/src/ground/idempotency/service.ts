@@ -47,7 +47,7 @@ export const contentOf = (...parts: (string | Buffer)[]): Buffer => {
 };
 
 /** Calls with an `Idempotency-Key`: sent twice, they make one thing and give one answer. */
-export class Repeats {
+export class IdempotentCalls {
   readonly #dataSource: DataSource;
 
   constructor(dataSource: DataSource) {

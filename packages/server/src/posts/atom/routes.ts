@@ -1,6 +1,6 @@
 import { Feed } from 'feed';
 import { Type } from 'typebox';
-import { escapeHtml } from '../../workbench/docs/page.js';
+import { escapeHtml } from '../../ground/http/html-page.js';
 import type { App } from '../../ground/http/app-type.js';
 import { replies } from '../../ground/http/replies.js';
 import { userParam } from '../../ground/http/schemas.js';
@@ -32,7 +32,7 @@ export function atomRoutes(app: App, { posts, users, address }: Needs): void {
         tags: ['posts'],
         summary: 'One user’s latest posts as Atom',
         params: userParam,
-        response: replies('anyone', { 200: atom as never }, ['not-found']),
+        response: replies({ 200: atom as never }, ['not-found']),
       },
     },
     async (request, reply) => {

@@ -1,5 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { startTestService, type Actor, type TestService } from '../../tests/test-service.js';
+import { Comments } from './service.js';
+import { Removals } from '../moderation/service.js';
 
 interface Comment {
   id: string;
@@ -63,10 +65,10 @@ describe('comments', () => {
   test('the write itself repeats the decision', async () => {
     const { id } = (await say('Mine too')).json;
     const intruder = { kind: 'user', id: author.id } as const;
-    await expect(service.services.comments.edit(id, intruder, { body: 'x' }, undefined)).rejects.toMatchObject({
+    await expect(service.house.get(Comments).edit(id, intruder, { body: 'x' }, undefined)).rejects.toMatchObject({
       code: 'not-yours',
     });
-    await expect(service.services.removals.delete('comment', id, intruder, {})).rejects.toMatchObject({
+    await expect(service.house.get(Removals).delete('comment', id, intruder, {})).rejects.toMatchObject({
       code: 'not-yours',
     });
   });

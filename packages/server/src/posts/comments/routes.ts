@@ -8,7 +8,7 @@ import { pageOf, pageQuery, ref } from '../../ground/http/schemas.js';
 import { postParam } from '../posts/schema.js';
 import { repeatableHeaders, repeatableOf } from '../../ground/idempotency/header.js';
 import type { Comments } from './service.js';
-import type { Repeats } from '../../ground/idempotency/service.js';
+import type { IdempotentCalls } from '../../ground/idempotency/service.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
 import type { Config } from '../../ground/config/schema.js';
 import { commentBody, commentParam, commentPatch, CommentSchema } from './schema.js';
@@ -16,7 +16,7 @@ import { commentBody, commentParam, commentPatch, CommentSchema } from './schema
 /** What these are made of. */
 interface Needs {
   readonly comments: Comments;
-  readonly repeats: Repeats;
+  readonly repeats: IdempotentCalls;
   readonly address: PublicAddress;
   readonly config: Config;
 }
@@ -41,7 +41,7 @@ export function commentRoutes(app: App, { comments, repeats, address, config }: 
           ...pageQuery,
           sort: Type.Union([Type.Literal('newest'), Type.Literal('oldest')], { default: 'newest' }),
         }),
-        response: replies('anyone', { 200: ref(CommentPage) }, ['not-found', 'bad-cursor']),
+        response: replies({ 200: ref(CommentPage) }, ['not-found', 'bad-cursor']),
       },
     },
     async (request, reply) => {
@@ -68,7 +68,7 @@ export function commentRoutes(app: App, { comments, repeats, address, config }: 
         'params': postParam,
         'headers': repeatableHeaders,
         'body': commentBody(config.model),
-        'response': replies('signed-in', { 201: ref(CommentSchema) }, [
+        'response': replies({ 201: ref(CommentSchema) }, [
           'not-found',
           'other-content',
           'invalid',
@@ -104,7 +104,7 @@ export function commentRoutes(app: App, { comments, repeats, address, config }: 
         'tags': ['comments'],
         'summary': 'One comment',
         'params': commentParam,
-        'response': replies('anyone', { 200: ref(CommentSchema) }, ['not-found']),
+        'response': replies({ 200: ref(CommentSchema) }, ['not-found']),
       },
     },
     async (request, reply) => {
@@ -125,12 +125,7 @@ export function commentRoutes(app: App, { comments, repeats, address, config }: 
         'summary': 'Edit one’s own comment',
         'params': commentParam,
         'body': commentPatch(config.model),
-        'response': replies('owner of comment', { 200: ref(CommentSchema) }, [
-          'invalid',
-          'taken',
-          'too-large',
-          'wrong-media-type',
-        ]),
+        'response': replies({ 200: ref(CommentSchema) }, ['invalid', 'taken', 'too-large', 'wrong-media-type']),
       },
     },
     async (request, reply) => {

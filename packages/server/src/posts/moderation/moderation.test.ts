@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { startTestService, type Actor, type TestService } from '../../tests/test-service.js';
+import { Removals } from './service.js';
 
 let service: TestService;
 let [owner, other, keeper]: Actor[] = [];
@@ -50,7 +51,7 @@ describe('deleting and restoring', () => {
       status: 409,
       detail: 'It was deleted more than 30 days ago.',
     });
-    await service.services.removals.purge();
+    await service.house.get(Removals).purge();
     const left = `SELECT id FROM posts WHERE id = $1 UNION ALL SELECT id FROM comments WHERE id = $2`;
     expect(await service.dataSource.query(left, [id, below])).toEqual([]);
   });
@@ -92,7 +93,7 @@ describe('moderating', () => {
         `UPDATE ${thing}s SET deleted_at = deleted_at - interval '90 days' WHERE id = $1`,
         [id],
       );
-      await service.services.removals.purge();
+      await service.house.get(Removals).purge();
       expect((await call('POST', `${path}/restore`, keeper, { reason: 'all is well' })).status).toBe(200);
       expect((await call('GET', path)).status).toBe(200);
       const list = (await call('GET', '/v1/moderations?limit=2', keeper)).json.items as object[];
@@ -125,7 +126,7 @@ describe('moderating', () => {
     await service.call('DELETE', '/v1/operator/moderators/@former', as);
     expect((await call('POST', `/v1/posts/${id}/withhold`, former, { reason: 'x' })).status).toBe(403);
     // Nor does the write believe what the doorway saw before.
-    await expect(service.services.removals.withhold('post', id, caller, 'x')).rejects.toThrow();
+    await expect(service.house.get(Removals).withhold('post', id, caller, 'x')).rejects.toThrow();
     expect((await call('GET', `/v1/posts/${id}`)).status).toBe(200);
   });
 });

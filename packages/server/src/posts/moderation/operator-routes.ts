@@ -27,7 +27,7 @@ export function moderatorRoutes(app: App, { users }: Needs): void {
         operationId: 'listModerators',
         tags: ['operator'],
         summary: 'Who moderates, by handle',
-        response: replies('operator', { 200: ref(ModeratorList) }),
+        response: replies({ 200: ref(ModeratorList) }),
       },
     },
     async () => ({ items: await users.moderators(), next: null }),
@@ -43,7 +43,7 @@ export function moderatorRoutes(app: App, { users }: Needs): void {
         tags: ['operator'],
         summary: moderates ? 'Make a user a moderator' : 'Make a moderator an ordinary user again',
         params: userParam,
-        response: replies('operator', { 204: Type.Null() }, ['not-found', 'wrong-origin']),
+        response: replies({ 204: Type.Null() }, ['not-found', 'wrong-origin']),
       },
       handler: async (request, reply) => {
         await users.setModerator(await users.requireAny(request.params.user), moderates);

@@ -40,7 +40,7 @@ export function moderationRoutes(app: App, services: Needs): void {
         operationId: 'listRemoved',
         tags: ['posts'],
         summary: 'What of one’s own is out of sight, and whether it can be restored',
-        response: replies('signed-in', { 200: ref(RemovedList) }),
+        response: replies({ 200: ref(RemovedList) }),
       },
     },
     async (request) => ({ items: await removals.ownRemoved(userCaller(request)), next: null }),
@@ -55,7 +55,7 @@ export function moderationRoutes(app: App, services: Needs): void {
         tags: ['moderation'],
         summary: 'What moderators did and why, newest first',
         querystring: Type.Object(pageQuery),
-        response: replies('moderator', { 200: ref(ModerationPage) }, ['bad-cursor']),
+        response: replies({ 200: ref(ModerationPage) }, ['bad-cursor']),
       },
     },
     async (request, reply) => {
@@ -78,7 +78,7 @@ function postRemovals(app: App, { removals, posts }: Needs): void {
         summary: 'Delete one’s own post, or as a moderator somebody else’s; it can be restored for 30 days',
         params: postParam,
         querystring: deleteQuery,
-        response: replies('owner or moderator of post', { 204: Type.Null() }, ['invalid']),
+        response: replies({ 204: Type.Null() }, ['invalid']),
       },
     },
     async (request, reply) => {
@@ -98,7 +98,7 @@ function postRemovals(app: App, { removals, posts }: Needs): void {
         summary: 'Take a post out of sight until a moderator restores it',
         params: postParam,
         body: withholdBody,
-        response: replies('moderator', { 204: Type.Null() }, ['not-found', ...BODY]),
+        response: replies({ 204: Type.Null() }, ['not-found', ...BODY]),
       },
     },
     async (request, reply) => {
@@ -117,7 +117,7 @@ function postRemovals(app: App, { removals, posts }: Needs): void {
         summary: 'Bring back one’s own deleted post, or as a moderator what moderators removed',
         params: postParam,
         body: restoreBody,
-        response: replies('owner or moderator of removed post', { 200: ref(PostSchema) }, ['not-restorable', ...BODY]),
+        response: replies({ 200: ref(PostSchema) }, ['not-restorable', ...BODY]),
       },
     },
     async (request) => {
@@ -140,7 +140,7 @@ function commentRemovals(app: App, { removals, comments }: Needs): void {
         summary: 'Delete one’s own comment, or as a moderator somebody else’s; it can be restored for 30 days',
         params: commentParam,
         querystring: deleteQuery,
-        response: replies('owner or moderator of comment', { 204: Type.Null() }, ['invalid']),
+        response: replies({ 204: Type.Null() }, ['invalid']),
       },
     },
     async (request, reply) => {
@@ -160,7 +160,7 @@ function commentRemovals(app: App, { removals, comments }: Needs): void {
         summary: 'Take a comment out of sight until a moderator restores it',
         params: commentParam,
         body: withholdBody,
-        response: replies('moderator', { 204: Type.Null() }, ['not-found', ...BODY]),
+        response: replies({ 204: Type.Null() }, ['not-found', ...BODY]),
       },
     },
     async (request, reply) => {
@@ -179,10 +179,7 @@ function commentRemovals(app: App, { removals, comments }: Needs): void {
         summary: 'Bring back one’s own deleted comment, or as a moderator what moderators removed',
         params: commentParam,
         body: restoreBody,
-        response: replies('owner or moderator of removed comment', { 200: ref(CommentSchema) }, [
-          'not-restorable',
-          ...BODY,
-        ]),
+        response: replies({ 200: ref(CommentSchema) }, ['not-restorable', ...BODY]),
       },
     },
     async (request) => {

@@ -9,7 +9,6 @@ import {
   PrimaryColumn,
   type Relation,
 } from 'typeorm';
-import { Comment } from '../comments/comment.entity.js';
 import { PostTally } from '../../ranking/tallies/tally.entity.js';
 import { Editable } from '../../ground/database/editable.entity.js';
 import { User } from '../../accounts/users/user.entity.js';
@@ -35,6 +34,6 @@ export class Post extends Editable {
   @OneToOne(() => PostTally, (tally) => tally.post)
   tally?: Relation<PostTally>;
 
-  @OneToMany(() => Comment, (comment) => comment.post)
-  comments?: Relation<Comment[]>;
+  @OneToMany('Comment', 'post')
+  comments?: object[];
 }

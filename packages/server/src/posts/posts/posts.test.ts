@@ -1,5 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { startTestService, type Actor, type TestService } from '../../tests/test-service.js';
+import { Posts } from './service.js';
+import { Removals } from '../moderation/service.js';
 
 interface Post {
   id: string;
@@ -137,10 +139,10 @@ describe('ownership', () => {
   test('the write itself repeats the decision: it holds without any doorway', async () => {
     const { id } = await make();
     const intruder = { kind: 'user', id: other.id } as const;
-    await expect(service.services.posts.edit(id, intruder, { body: 'slipped in' }, undefined)).rejects.toMatchObject({
+    await expect(service.house.get(Posts).edit(id, intruder, { body: 'slipped in' }, undefined)).rejects.toMatchObject({
       code: 'not-yours',
     });
-    await expect(service.services.removals.delete('post', id, intruder, {})).rejects.toMatchObject({
+    await expect(service.house.get(Removals).delete('post', id, intruder, {})).rejects.toMatchObject({
       code: 'not-yours',
     });
     expect(await stored(id)).toMatchObject({ body: 'Moored below Candle Lock', deleted_at: null });
@@ -149,8 +151,8 @@ describe('ownership', () => {
   test('a delete during an edit: the edit finds nothing there', async () => {
     const { id } = await make();
     const me = { kind: 'user', id: owner.id } as const;
-    await service.services.removals.delete('post', id, me, {});
-    await expect(service.services.posts.edit(id, me, { body: 'too late' }, undefined)).rejects.toMatchObject({
+    await service.house.get(Removals).delete('post', id, me, {});
+    await expect(service.house.get(Posts).edit(id, me, { body: 'too late' }, undefined)).rejects.toMatchObject({
       code: 'not-found',
     });
   });

@@ -1,7 +1,7 @@
 import type { FieldValues, Model } from '@gather-lane/core';
 import { fieldsColumn, setFields } from '../../ground/fields/field-columns.js';
-import type { PictureJson } from '../media/picture.js';
-import { PICTURE_JSON } from '../media/queries.js';
+import type { PictureJson } from '../../accounts/media/picture.js';
+import { PICTURE_JSON } from '../../accounts/media/queries.js';
 import { COUNT_COLUMNS, type CountColumns } from '../../ranking/tallies/queries.js';
 import { AUTHOR_COLUMNS, type AuthorColumns } from '../../accounts/users/queries.js';
 import { notKeptAway, seenBy } from '../../accounts/users/visibility.js';

@@ -8,7 +8,7 @@ import { pageOf, pageQuery, ref, userParam } from '../../ground/http/schemas.js'
 import { repeatableHeaders, repeatableOf } from '../../ground/idempotency/header.js';
 import type { Posts } from './service.js';
 import type { Users } from '../../accounts/users/service.js';
-import type { Repeats } from '../../ground/idempotency/service.js';
+import type { IdempotentCalls } from '../../ground/idempotency/service.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
 import type { Config } from '../../ground/config/schema.js';
 import { postBody, postParam, postPatch, PostSchema, VersionSchema } from './schema.js';
@@ -17,7 +17,7 @@ import { postBody, postParam, postPatch, PostSchema, VersionSchema } from './sch
 interface Needs {
   readonly posts: Posts;
   readonly users: Users;
-  readonly repeats: Repeats;
+  readonly repeats: IdempotentCalls;
   readonly address: PublicAddress;
   readonly config: Config;
 }
@@ -39,7 +39,7 @@ export function postRoutes(app: App, { posts, users, repeats, address, config }:
         tags: ['posts'],
         summary: 'Everybody’s public posts',
         querystring: Type.Object({ ...pageQuery, ...sortQuery }),
-        response: replies('anyone', { 200: ref(PostPage) }, ['bad-cursor']),
+        response: replies({ 200: ref(PostPage) }, ['bad-cursor']),
       },
     },
     async (request, reply) => {
@@ -59,7 +59,7 @@ export function postRoutes(app: App, { posts, users, repeats, address, config }:
         summary: 'One user’s posts',
         params: userParam,
         querystring: Type.Object({ ...pageQuery, ...sortQuery }),
-        response: replies('anyone', { 200: ref(PostPage) }, ['not-found', 'bad-cursor']),
+        response: replies({ 200: ref(PostPage) }, ['not-found', 'bad-cursor']),
       },
     },
     async (request, reply) => {
@@ -81,7 +81,7 @@ export function postRoutes(app: App, { posts, users, repeats, address, config }:
         'summary': 'Post something',
         'headers': repeatableHeaders,
         'body': postBody(config.model),
-        'response': replies('signed-in', { 201: ref(PostSchema) }, [
+        'response': replies({ 201: ref(PostSchema) }, [
           'invalid',
           'other-content',
           'taken',
@@ -111,7 +111,7 @@ export function postRoutes(app: App, { posts, users, repeats, address, config }:
         'tags': ['posts'],
         'summary': 'One post',
         'params': postParam,
-        'response': replies('anyone', { 200: ref(PostSchema) }, ['not-found']),
+        'response': replies({ 200: ref(PostSchema) }, ['not-found']),
       },
     },
     async (request, reply) => {
@@ -132,12 +132,7 @@ export function postRoutes(app: App, { posts, users, repeats, address, config }:
         'summary': 'Edit one’s own post',
         'params': postParam,
         'body': postPatch(config.model),
-        'response': replies('owner of post', { 200: ref(PostSchema) }, [
-          'invalid',
-          'taken',
-          'too-large',
-          'wrong-media-type',
-        ]),
+        'response': replies({ 200: ref(PostSchema) }, ['invalid', 'taken', 'too-large', 'wrong-media-type']),
       },
     },
     async (request, reply) => {
@@ -158,7 +153,7 @@ export function postRoutes(app: App, { posts, users, repeats, address, config }:
         summary: 'What a post said before its edits, the latest first',
         params: postParam,
         querystring: Type.Object(pageQuery),
-        response: replies('owner or moderator of post', { 200: ref(VersionPage) }, ['bad-cursor']),
+        response: replies({ 200: ref(VersionPage) }, ['bad-cursor']),
       },
     },
     async (request, reply) => {

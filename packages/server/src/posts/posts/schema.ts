@@ -2,7 +2,7 @@ import type { Model } from '@gather-lane/core';
 import { Type } from 'typebox';
 import { closed, Instant, kept, orNull, personText, ref, Uuid, type Of } from '../../ground/http/schemas.js';
 import { fieldsBody, fieldsReply } from '../../ground/fields/field-schemas.js';
-import { PictureSchema } from '../media/picture.js';
+import { PictureSchema } from '../../accounts/media/picture.js';
 import { Net, OwnReaction, ReactionTallies } from '../reactions/schema.js';
 import { AuthorSchema } from '../../accounts/users/schema.js';
 

@@ -18,7 +18,7 @@ import { instantOf, type Page, type PageRequest, type Pages } from '../../ground
 import { invalid, Problem, refusalProblem } from '../../ground/http/problem.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
 import { fieldColumns, withFieldProblems } from '../../ground/fields/field-columns.js';
-import { toPicture } from '../media/picture.js';
+import { toPicture } from '../../accounts/media/picture.js';
 import { toCounts } from '../../ranking/tallies/queries.js';
 import { toAuthor } from '../../accounts/users/queries.js';
 import { viewerOf } from '../../accounts/users/visibility.js';

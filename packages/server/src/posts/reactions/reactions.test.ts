@@ -1,12 +1,13 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { FIRST_WEIGHTING, laneTime } from '@gather-lane/core';
 import { checkData } from '../../workbench/check/service.js';
-import { createDataSource } from '../../ground/database/data-source.js';
+import { createDataSource } from '../../service/data-source.js';
 import { Cursors } from '../../ground/http/cursors.js';
 import { Pages } from '../../ground/http/pagination.js';
 import { addComments, addPosts, addUsers, dice } from '../../tests/graph.js';
 import { startTestService, type Actor, type TestService } from '../../tests/test-service.js';
 import { Reactions } from './service.js';
+import { PLAN } from '../../service/capabilities.js';
 
 interface Tallies {
   comments: number;
@@ -44,7 +45,7 @@ const react = (post: string, kind: string | null, as: Actor = reader) =>
 const read = async (post: string, as: Actor = reader) =>
   (await service.call<Post>('GET', `/v1/posts/${post}`, { as })).json;
 const wrong = async () =>
-  (await checkData(service.dataSource, { repair: false, model: [], progress: () => undefined })).filter(
+  (await checkData(service.dataSource, { plan: PLAN, repair: false, model: [], progress: () => undefined })).filter(
     ({ count }) => count > 0,
   );
 
@@ -203,8 +204,8 @@ describe('under load', () => {
     const second = createDataSource(service.database, { poolSize: 4 });
     await second.initialize();
     const processes = [
-      service.services.reactions,
-      new Reactions(second, new Pages(new Cursors(second)), service.services.address),
+      service.house.get(Reactions),
+      new Reactions(second, new Pages(new Cursors(second)), service.house.address),
     ];
     const statistics = async () =>
       (
@@ -244,7 +245,7 @@ describe('under load', () => {
   test('one act that fails fails alone: the others of its batch are done', async () => {
     const { id } = await makePost();
     const nobody = '01900000-0000-7000-8000-000000000000';
-    const { reactions } = service.services;
+    const reactions = service.house.get(Reactions);
     const settled = await Promise.allSettled([
       reactions.onPost(id, reader.id, 'like'),
       reactions.onPost(id, other.id, 'Not A Kind'),

@@ -1,7 +1,4 @@
-import { Column, Entity, JoinColumn, OneToOne, PrimaryColumn, type Relation } from 'typeorm';
-import { Comment } from '../../posts/comments/comment.entity.js';
-import { Post } from '../../posts/posts/post.entity.js';
-import { User } from '../../accounts/users/user.entity.js';
+import { Column, Entity, JoinColumn, OneToOne, PrimaryColumn } from 'typeorm';
 
 /** Counts about a user, kept by the database's triggers; never written by the service. */
 @Entity('user_tallies')
@@ -9,9 +6,9 @@ export class UserTally {
   @PrimaryColumn({ type: 'uuid' })
   userId!: string;
 
-  @OneToOne(() => User, (user) => user.tally, { onDelete: 'CASCADE' })
+  @OneToOne('User', 'tally', { onDelete: 'CASCADE' })
   @JoinColumn({ name: 'user_id' })
-  user?: Relation<User>;
+  user?: object;
 
   @Column({ type: 'integer', default: 0 })
   posts!: number;
@@ -29,9 +26,9 @@ export class PostTally {
   @PrimaryColumn({ type: 'uuid' })
   postId!: string;
 
-  @OneToOne(() => Post, (post) => post.tally, { onDelete: 'CASCADE' })
+  @OneToOne('Post', 'tally', { onDelete: 'CASCADE' })
   @JoinColumn({ name: 'post_id' })
-  post?: Relation<Post>;
+  post?: object;
 
   @Column({ type: 'integer', default: 0 })
   comments!: number;
@@ -55,9 +52,9 @@ export class CommentTally {
   @PrimaryColumn({ type: 'uuid' })
   commentId!: string;
 
-  @OneToOne(() => Comment, { onDelete: 'CASCADE' })
+  @OneToOne('Comment', { onDelete: 'CASCADE' })
   @JoinColumn({ name: 'comment_id' })
-  comment?: Relation<Comment>;
+  comment?: object;
 
   @Column({ type: 'jsonb', default: {} })
   reactions!: Record<string, number>;

@@ -1,10 +1,5 @@
-import type { Weighting } from '@gather-lane/core';
+import type { WeightingInForce } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
-
-/** A weighting with its version. */
-export interface WeightingInForce extends Weighting {
-  readonly id: number;
-}
 
 /** Columns of the weighting in force, for a statement that joins `weightings w ON w.in_force`. */
 export const WEIGHTING_COLUMNS = `w.id AS weighting_id, w.half_life_ms, w.base, w.weights`;
@@ -20,6 +15,13 @@ export interface WeightingColumns {
 /** The weighting that a row holds. */
 export function toWeighting(row: WeightingColumns): WeightingInForce {
   return { id: row.weighting_id, halfLifeMs: Number(row.half_life_ms), base: row.base, weights: row.weights };
+}
+
+/** The weighting in force. Read each time, never cached: another process may adopt a new one. Cost: one probe. */
+export async function weightingInForce(dataSource: DataSource): Promise<WeightingInForce> {
+  const sql = `SELECT ${WEIGHTING_COLUMNS} FROM weightings w WHERE w.in_force`;
+  const [row] = await dataSource.query<WeightingColumns[]>(sql);
+  return toWeighting(row!);
 }
 
 /** The numbers of a version never change, and there are few of them. */

@@ -7,33 +7,15 @@ import fastifyStatic from '@fastify/static';
 import swaggerUi from '@fastify/swagger-ui';
 import type { TypeBoxTypeProvider } from '@fastify/type-provider-typebox';
 import fastify, { LogController, type FastifyInstance, type RouteOptions } from 'fastify';
-import { aboutRoutes } from '../../workbench/about/routes.js';
-import { atomRoutes } from '../../posts/atom/routes.js';
-import { blockRoutes } from '../../graph/blocks/routes.js';
-import { commentRoutes } from '../../posts/comments/routes.js';
-import { docsRoutes } from '../../workbench/docs/routes.js';
-import { feedRoutes } from '../../feed/routes.js';
-import { followRoutes } from '../../graph/follows/routes.js';
-import { identityRoutes } from '../../accounts/identities/routes.js';
-import { mailRoutes } from '../../accounts/mail/routes.js';
-import { mediaRoutes } from '../../posts/media/routes.js';
-import { modelRoutes } from '../../workbench/model/routes.js';
-import { operatorFieldRoutes } from '../../workbench/model/field-routes.js';
-import { moderatorRoutes } from '../../posts/moderation/operator-routes.js';
-import { moderationRoutes } from '../../posts/moderation/routes.js';
-import { operatorRoutes } from '../../workbench/operator/routes.js';
-import { ownershipRoutes } from '../../workbench/ownership/routes.js';
-import { passwordResetRoutes } from '../../accounts/password-resets/routes.js';
-import { postRoutes } from '../../posts/posts/routes.js';
-import { reactionRoutes } from '../../posts/reactions/routes.js';
-import { refusalRoutes } from '../../ground/denied-attempts/routes.js';
-import type { Services } from '../services.js';
-import { sessionRoutes } from '../../accounts/sessions/routes.js';
-import { userRoutes } from '../../accounts/users/routes.js';
-import { weightingRoutes } from '../../ranking/weighting/routes.js';
-import type { App } from '../../ground/http/app-type.js';
+import { Identities } from '../../accounts/identities/service.js';
+import { DeniedAttempts } from '../../accounts/denied-attempts/service.js';
+import { OperatorBrowserSessions } from '../../accounts/operator/browser-sessions.js';
+import { OperatorKey } from '../../accounts/operator/key.js';
+import { Sessions } from '../../accounts/sessions/service.js';
+import type { House } from '../../ground/capability/house.js';
+import type { Assembled } from '../assemble.js';
 import { CallsUnderWay } from './calls.js';
-import { readId, useDoorways } from '../../ground/http/doorway.js';
+import { useDoorways } from './doorways.js';
 import { useRateLimits } from './rate-limits.js';
 import { answerBrokenRequest, answerUnroutable, sendProblem, useProblems } from './errors.js';
 import { useHostCheck, useOriginCheck } from '../../ground/http/origin.js';
@@ -63,8 +45,8 @@ export interface AppOptions {
 }
 
 /** Builds the HTTP application: everything but listening. */
-export async function buildApp(services: Services, options: AppOptions): Promise<FastifyInstance> {
-  const { config, address } = services;
+export async function buildApp({ house, running }: Assembled, options: AppOptions): Promise<FastifyInstance> {
+  const { config, address, pass } = house;
   const { headersSeconds, requestSeconds, keepAliveSeconds } = config.server;
   const app = fastify({
     bodyLimit: BODY_LIMIT,
@@ -96,7 +78,7 @@ export async function buildApp(services: Services, options: AppOptions): Promise
   (options.calls ?? new CallsUnderWay()).use(app);
   useProblems(app, address);
   useValidation(app, config.limits);
-  useHostCheck(app, config.server, services.pass);
+  useHostCheck(app, config.server, pass);
   if (options.onRoute) app.addHook('onRoute', options.onRoute);
   await app.register(cookie);
   // JSON is what is taken; a text that only looks like it is refused by its type.
@@ -137,29 +119,25 @@ export async function buildApp(services: Services, options: AppOptions): Promise
     app.getDefaultJsonParser('error', 'error'),
   );
 
-  const limits = await useRateLimits(app, config, services.pass);
-  readiness(app, services, options);
+  const limits = await useRateLimits(app, config, pass);
+  readiness(app, house, options);
   useDoorways(
     app,
-    services,
     {
-      'post': (reference, caller) => services.posts.owned(readId(reference, 'post'), caller),
-      'comment': (reference, caller) => services.comments.owned(readId(reference, 'comment'), caller),
-      'removed post': (reference, caller) => services.removals.owned('post', readId(reference, 'post'), caller),
-      'removed comment': (reference, caller) =>
-        services.removals.owned('comment', readId(reference, 'comment'), caller),
-      'user': (reference, caller) => services.users.owned(reference, caller),
-      'identity': (reference) => services.identities.owned(readId(reference, 'identity')),
-      'upload': (reference) => services.media.owned(readId(reference, 'upload')),
-      'session': (reference) => services.sessions.owned(readId(reference, 'session')),
+      sessions: house.get(Sessions),
+      identities: house.get(Identities),
+      key: house.get(OperatorKey),
+      browserSessions: house.get(OperatorBrowserSessions),
+      denied: house.get(DeniedAttempts),
     },
+    new Map(running.flatMap(({ owners }) => Object.entries(owners ?? {}))),
     limits,
   );
   useOriginCheck(app, address);
   app.addSchema(ProblemSchema);
   await useOpenApi(app, config, () => address.base);
 
-  routes(app, services);
+  for (const { routes } of running) await routes?.(app);
   const describe = () => openApiDocument(app, config, address.base);
   await app.register((scope) => pages(scope, options.consoleFolder, describe));
   return app;
@@ -171,38 +149,7 @@ function describeError(error: Error & { code?: string }) {
   return { type: name, message, stack: stack ?? '', ...(code !== undefined && { code }) };
 }
 
-function routes(app: App, services: Services): void {
-  aboutRoutes(app, services);
-  // Users first: the other schemas name them.
-  userRoutes(app, services);
-  sessionRoutes(app, services);
-  identityRoutes(app, services);
-  mediaRoutes(app, services);
-  passwordResetRoutes(app, services);
-  postRoutes(app, services);
-  atomRoutes(app, services);
-  commentRoutes(app, services);
-  reactionRoutes(app, services);
-  moderationRoutes(app, services);
-  followRoutes(app, services);
-  blockRoutes(app, services);
-  feedRoutes(app, services);
-  operatorRoutes(app, services);
-  weightingRoutes(app, services);
-  moderatorRoutes(app, services);
-  refusalRoutes(app, services);
-  mailRoutes(app, services);
-  ownershipRoutes(app, services);
-  operatorFieldRoutes(app, services);
-  modelRoutes(app, services);
-  docsRoutes(app);
-}
-
-function readiness(
-  app: FastifyInstance,
-  { address, dataSource }: Services,
-  { notReady, operatorReady }: AppOptions,
-): void {
+function readiness(app: FastifyInstance, { address, database }: House, { notReady, operatorReady }: AppOptions): void {
   const worksEvenSo = (url: string) =>
     !url.startsWith('/v1/') ||
     url.startsWith('/v1/openapi') ||
@@ -217,7 +164,7 @@ function readiness(
     const reason = notReady();
     if (reason) return sendProblem(reply, request, address, new Problem('not-ready', reason));
     const answers = await Promise.race([
-      dataSource.query(`SELECT 1`).then(() => true),
+      database.query(`SELECT 1`).then(() => true),
       pause(READY_WITHIN_MS, false, { ref: false }),
     ]);
     if (!answers) throw new Problem('no-database', 'The database does not answer: try again in a moment.');

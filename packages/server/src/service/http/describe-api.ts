@@ -2,10 +2,11 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { loadConfig } from '../../ground/config/load.js';
-import { createDataSource } from '../../ground/database/data-source.js';
-import { FolderStore } from '../../posts/media/store.js';
+import { createDataSource } from '../data-source.js';
+import { FolderStore } from '../../accounts/media/store.js';
 import { OperatorKey } from '../../accounts/operator/key.js';
-import { createServices } from '../services.js';
+import { assemble } from '../assemble.js';
+import { PLAN } from '../capabilities.js';
 import { buildApp } from './app.js';
 import { openApiDocument } from './openapi.js';
 
@@ -15,11 +16,12 @@ export async function describeApi(): Promise<Record<string, unknown>> {
   try {
     const { config } = loadConfig({ folder, environment: { GATHER_LANE_LOG_LEVEL: 'silent' } });
     const address = { host: 'localhost', port: 1, user: 'nobody', password: undefined, database: 'none', ssl: false };
-    const services = createServices(createDataSource(address, { poolSize: 2 }), config, new OperatorKey(folder), {
-      demo: false,
-      store: new FolderStore(folder),
-    });
-    const app = await buildApp(services, { consoleFolder: undefined, notReady: () => null });
+    const database = createDataSource(address, { poolSize: 2 });
+    const assembled = assemble(
+      { plan: PLAN, database, background: database, config, demo: false, modelFile: () => config.model },
+      { key: new OperatorKey(folder), store: new FolderStore(folder) },
+    );
+    const app = await buildApp(assembled, { consoleFolder: undefined, notReady: () => null });
     await app.ready();
     const document = openApiDocument(app, config, '', true);
     await app.close();

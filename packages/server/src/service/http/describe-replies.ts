@@ -1,3 +1,4 @@
+import { ownedKind, type DoorwayRule } from '@gather-lane/core';
 import type { ProblemCode } from '../../ground/http/problem-catalogue.js';
 import { problemReplies } from '../../ground/http/replies.js';
 
@@ -12,6 +13,15 @@ interface Operation {
   'parameters'?: { in: string; name: string }[];
   'responses': Record<string, Reply>;
   'x-headers'?: readonly string[];
+  'x-doorway': DoorwayRule;
+}
+
+/** What follows from the rule of a route. */
+function ofRule(rule: DoorwayRule): ProblemCode[] {
+  if (rule === 'anyone') return ['bad-token', 'wrong-principal'];
+  const refused: ProblemCode[] = ['not-signed-in', 'bad-token', 'wrong-principal'];
+  if (rule === 'moderator') return [...refused, 'moderators-only'];
+  return ownedKind(rule) ? [...refused, 'not-found', 'not-yours', 'stale'] : refused;
 }
 
 /** What any call can meet, whoever makes it. */
@@ -60,7 +70,8 @@ export function completeReplies(paths: Record<string, Record<string, Operation>>
 
 function complete(method: string, operation: Operation): void {
   const { summary = '', parameters = [], responses } = operation;
-  const common = problemReplies(method === 'get' ? OF_ALL : [...OF_ALL, ...OF_WRITES]);
+  const ofMethod = method === 'get' ? [] : OF_WRITES;
+  const common = problemReplies([...ofRule(operation['x-doorway']), ...OF_ALL, ...ofMethod]);
   for (const [status, reply] of Object.entries(common)) {
     const there = responses[status];
     const added = reply.description.split('; ').filter((title) => !there?.description.includes(title));

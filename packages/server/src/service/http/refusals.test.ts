@@ -141,12 +141,12 @@ describe('calls that are refused', () => {
 
 describe('cursors', () => {
   test('that the service did not sign are refused, whatever they say', async () => {
-    const { cursors } = service.services;
+    const { cursors } = service.house;
     for (const body of ['one', 'two', 'three']) await service.call('POST', '/v1/posts', { as: user, body: { body } });
     const page = await service.call<{ next: string }>('GET', '/v1/posts?limit=1');
     expect((await service.call('GET', `/v1/posts?limit=1&after=${page.json.next}`)).status).toBe(200);
     const other = await startTestService();
-    const theirs = await other.services.cursors.writeList((await cursors.readList(page.json.next))!);
+    const theirs = await other.house.cursors.writeList((await cursors.readList(page.json.next))!);
     await other.stop();
     expect((await service.call('GET', `/v1/posts?limit=1&after=${theirs}`)).status).toBe(400);
     // By the key, and still out of every range: refused, and never an error of the database.
@@ -159,7 +159,7 @@ describe('cursors', () => {
   });
 
   test('go on over a change of the key, and a key that is given up ends them', async () => {
-    const { cursors } = service.services;
+    const { cursors } = service.house;
     const { next } = (await service.call<{ next: string }>('GET', '/v1/posts?limit=1')).json;
     await cursors.rotate(false);
     expect((await service.call('GET', `/v1/posts?after=${next}`)).status).toBe(200);

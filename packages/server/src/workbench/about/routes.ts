@@ -74,7 +74,7 @@ export function aboutRoutes(app: App, { config, demo, mailbox }: Needs): void {
         operationId: 'getAbout',
         tags: ['service'],
         summary: 'Version, limits, fields of the developer’s own; in the demo also whom to sign in as',
-        response: replies('anyone', { 200: ref(AboutSchema) }),
+        response: replies({ 200: ref(AboutSchema) }),
       },
     },
     () => ({

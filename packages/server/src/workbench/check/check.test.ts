@@ -1,8 +1,8 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals';
 import { addComments, addFollows, addPosts, addUsers, dice } from '../../tests/graph.js';
 import { startTestService, type TestService } from '../../tests/test-service.js';
-import { DATA_CHECKS } from './checks.js';
 import { checkData } from './service.js';
+import { PLAN } from '../../service/capabilities.js';
 
 let service: TestService;
 let posts: string[];
@@ -30,7 +30,8 @@ const force = async (sql: string, parameters: unknown[] = []) => {
     await manager.query(sql, parameters);
   });
 };
-const run = (repair = false) => checkData(service.dataSource, { repair, model: [], progress: () => undefined });
+const run = (repair = false) =>
+  checkData(service.dataSource, { plan: PLAN, repair, model: [], progress: () => undefined });
 const found = async () =>
   Object.fromEntries(
     (await run()).filter((finding) => finding.count > 0).map((finding) => [finding.name, finding.count]),
@@ -177,14 +178,15 @@ describe('check data', () => {
   });
 
   test('every check has a name of its own and a query that runs', async () => {
-    expect(new Set(DATA_CHECKS.map((check) => check.name)).size).toBe(DATA_CHECKS.length);
+    expect(new Set(PLAN.checks.map((check) => check.name)).size).toBe(PLAN.checks.length);
     const progress: string[] = [];
     const all = await checkData(service.dataSource, {
+      plan: PLAN,
       repair: false,
       model: [],
       progress: (name) => progress.push(name),
     });
-    expect(all.map((finding) => finding.name)).toEqual(DATA_CHECKS.map((check) => check.name));
-    expect(progress).toHaveLength(DATA_CHECKS.length + 1);
+    expect(all.map((finding) => finding.name)).toEqual(PLAN.checks.map((check) => check.name));
+    expect(progress).toHaveLength(PLAN.checks.length + 1);
   });
 });

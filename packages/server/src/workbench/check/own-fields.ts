@@ -3,7 +3,7 @@ import type { DataSource } from 'typeorm';
 import { presentFields } from '../model/migration/catalogue.js';
 import { fitsSql, literal } from '../model/migration/column-sql.js';
 import { quoted } from '../../ground/fields/field-columns.js';
-import type { DataCheck } from './checks.js';
+import type { DataCheck } from '../../ground/capability/data-check.js';
 
 /** What should not be in the developer's own fields: by the model file, whatever the columns' own rules say. */
 export async function ownFieldChecks(dataSource: DataSource, model: Model): Promise<DataCheck[]> {

@@ -1,15 +1,14 @@
 import type { Model } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { inTransaction } from '../../ground/database/transaction.js';
-import { DATA_CHECKS, type DataCheck } from './checks.js';
+import type { DataCheck } from '../../ground/capability/data-check.js';
+import type { HousePlan } from '../../ground/capability/plan.js';
 import { ownFieldChecks } from './own-fields.js';
-import { REPAIR_COMMENTS, REPAIR_POSTS, REPAIR_USERS, REPAIR_VERSIONS } from './repair.js';
 import { tidySql } from '../../ground/database/tidy-sql.js';
 
 const EXAMPLES = 3;
 const BATCH = 500;
 const CURSOR_ROWS = 5_000;
-const REPAIRS = { post: REPAIR_POSTS, comment: REPAIR_COMMENTS, user: REPAIR_USERS, versions: REPAIR_VERSIONS };
 
 /** One example of a finding. */
 export interface Example {
@@ -40,22 +39,27 @@ export interface Finding {
  */
 export async function checkData(
   dataSource: DataSource,
-  options: { repair: boolean; model: Model; progress: (name: string, done: number, of: number) => void },
+  options: {
+    plan: HousePlan;
+    repair: boolean;
+    model: Model;
+    progress: (name: string, done: number, of: number) => void;
+  },
 ): Promise<Finding[]> {
   const findings: Finding[] = [];
-  const checks = [...DATA_CHECKS, ...(await ownFieldChecks(dataSource, options.model))];
+  const checks = [...options.plan.checks, ...(await ownFieldChecks(dataSource, options.model))];
   for (const [i, check] of checks.entries()) {
     options.progress(check.name, i, checks.length);
     const { name, means, sql } = check;
     const { count, examples } = await findingsOf(dataSource, check);
-    const repaired = options.repair && count > 0 && check.repairs ? await repair(dataSource, check) : null;
+    const repaired = options.repair && count > 0 && check.repair ? await mend(dataSource, check) : null;
     findings.push({
       name,
       means,
       count,
       examples,
       query: tidySql(sql),
-      repairable: check.repairs !== undefined,
+      repairable: check.repair !== undefined,
       repaired,
     });
   }
@@ -108,8 +112,7 @@ function wholeTables<T>(dataSource: DataSource, sql: string, parameters: unknown
 }
 
 /** Mends what one check finds, a batch of ids at a time, until it finds nothing new. */
-async function repair(dataSource: DataSource, { sql, repairs }: DataCheck): Promise<number> {
-  const statements = REPAIRS[repairs!];
+async function mend(dataSource: DataSource, { sql, repair: statements = [] }: DataCheck): Promise<number> {
   let [repaired, after] = [0, ''];
   for (;;) {
     const rows = await wholeTables<{ id: string }[]>(

@@ -1,9 +1,9 @@
 import type { DataSource } from 'typeorm';
-import type { Media } from '../../posts/media/service.js';
+import type { Media } from '../../accounts/media/service.js';
 
 /** What these are made of. */
 interface Needs {
-  readonly dataSource: DataSource;
+  readonly database: DataSource;
   readonly media: Media;
 }
 
@@ -22,16 +22,16 @@ const ATTACH = `
   SELECT $1, count(*), $2, $3 FROM post_pictures WHERE post_id = $1`;
 
 /** Gives some of the demo's posts views along the canal, made from a seed, through the same way as any upload. */
-export async function loadDemoPictures({ dataSource, media }: Needs): Promise<void> {
+export async function loadDemoPictures({ database, media }: Needs): Promise<void> {
   const [{ makeLandscape }, { default: sharp }] = await Promise.all([
     import('@gather-lane/core/demo'),
     import('sharp'),
   ]);
-  const posts = await dataSource.query<{ id: string; author_id: string }[]>(CHOSEN);
+  const posts = await database.query<{ id: string; author_id: string }[]>(CHOSEN);
   for (const [i, { id, author_id }] of posts.entries())
     for (const seed of i % 5 === 1 ? [i, i + PICTURES] : [i]) {
       const { svg, alt } = makeLandscape(seed);
       const bytes = await sharp(Buffer.from(svg)).jpeg({ quality: 85 }).toBuffer();
-      await dataSource.query(ATTACH, [id, await media.take(author_id, bytes), alt]);
+      await database.query(ATTACH, [id, await media.take(author_id, bytes), alt]);
     }
 }

@@ -3,7 +3,7 @@ import { ConfigSchema } from '../../ground/config/schema.js';
 import type { App } from '../../ground/http/app-type.js';
 import { PROBLEMS, type ProblemCode } from '../../ground/http/problem-catalogue.js';
 import { Problem } from '../../ground/http/problem.js';
-import { inline, page } from './page.js';
+import { inline, page } from '../../ground/http/html-page.js';
 
 /** What the front page of the documentation lists. */
 const INDEX = `

@@ -2,6 +2,7 @@ import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
 import { checkData } from '../check/service.js';
 import { startTestService, type TestService } from '../../tests/test-service.js';
 import { empty, fill, type FillOrder, type FillProgress } from './load.js';
+import { PLAN } from '../../service/capabilities.js';
 
 const order: FillOrder = {
   users: 150,
@@ -13,7 +14,7 @@ const order: FillOrder = {
   days: 20,
   seed: 5,
 };
-const quiet = { amongReal: false, model: [], progress: () => undefined };
+const quiet = { plan: PLAN, amongReal: false, model: [], progress: () => undefined };
 
 let service: TestService;
 beforeEach(async () => {
@@ -31,7 +32,7 @@ const counts = async () => {
   return found;
 };
 const wrong = async () =>
-  (await checkData(service.dataSource, { repair: false, model: [], progress: () => undefined })).filter(
+  (await checkData(service.dataSource, { plan: PLAN, repair: false, model: [], progress: () => undefined })).filter(
     (finding) => finding.count > 0,
   );
 
@@ -39,6 +40,7 @@ describe('fill', () => {
   test('loads what was asked, says what came in, and leaves every tally and standing right', async () => {
     const seen: FillProgress[] = [];
     const { rows } = await fill(service.dataSource, order, {
+      plan: PLAN,
       amongReal: false,
       model: [],
       progress: (at) => seen.push(at),
@@ -67,6 +69,7 @@ describe('fill', () => {
   test('interrupted, it leaves whole batches; --again goes on to the same end', async () => {
     class Interrupted extends Error {}
     const stopAt = (batch: number) => ({
+      plan: PLAN,
       amongReal: false,
       model: [],
       progress: (at: FillProgress) => {
@@ -88,7 +91,7 @@ describe('fill', () => {
     expect(resumed).toMatchObject({ users: 150, posts: 4_500 });
     const bodies = await service.dataSource.query<{ body: string }[]>(`SELECT body FROM posts ORDER BY id`);
 
-    await empty(service.dataSource, { amongReal: false });
+    await empty(service.dataSource, { plan: PLAN, amongReal: false });
     // The same run from its first batch on: another one would begin at another instant, and so make other rows.
     await service.dataSource.query(`INSERT INTO fill_runs OVERRIDING SYSTEM VALUE SELECT * FROM kept_run`);
     await service.dataSource.query(`UPDATE fill_runs SET done = 0`);
@@ -129,10 +132,10 @@ describe('fill', () => {
       body: { name: 'Real', email: 'real@cut.example', password: 'a real password' },
     });
     await expect(fill(service.dataSource, order, quiet)).rejects.toThrow(/1 account that nobody made up.*--among-real/);
-    await expect(empty(service.dataSource, { amongReal: false })).rejects.toThrow('nobody made up');
+    await expect(empty(service.dataSource, { plan: PLAN, amongReal: false })).rejects.toThrow('nobody made up');
     expect(await counts()).toMatchObject({ users: 151 });
     await fill(service.dataSource, { ...order, posts: 10 }, { ...quiet, amongReal: true });
-    await empty(service.dataSource, { amongReal: true });
+    await empty(service.dataSource, { plan: PLAN, amongReal: true });
     expect(Object.values(await counts())).toEqual([0, 0, 0, 0, 0, 0, 0]);
     expect((await service.call('GET', '/v1/operator/stats', { as: service.operatorKey })).status).toBe(200);
   });
@@ -157,12 +160,12 @@ test('own fields are filled from their rules and makers, also over several runs,
       comments: { fields: { tone: { type: 'string', enum: ['kind', `it's`, 'a\\tb'] } } },
     },
   });
-  const { model } = own.services.config;
-  const options = { amongReal: false, model, progress: () => undefined };
+  const { model } = own.house.config;
+  const options = { plan: PLAN, amongReal: false, model, progress: () => undefined };
   await fill(own.dataSource, { ...order, users: 300, posts: 400, comments: 400 }, options);
   await fill(own.dataSource, { ...order, users: 50, posts: 50 }, options);
   const check = async () =>
-    (await checkData(own.dataSource, { repair: false, model, progress: () => undefined })).filter(
+    (await checkData(own.dataSource, { plan: PLAN, repair: false, model, progress: () => undefined })).filter(
       ({ count }) => count > 0,
     );
   expect(await check()).toEqual([]);

@@ -11,6 +11,7 @@ import {
 } from '@gather-lane/core';
 import type { PoolClient } from 'pg';
 import type { DataSource, QueryRunner } from 'typeorm';
+import type { HousePlan } from '../../ground/capability/plan.js';
 import { copyRows } from '../../ground/database/copy.js';
 import { refuseRealAccounts } from './real-accounts.js';
 import { underLock } from '../../ground/database/under-lock.js';
@@ -19,11 +20,10 @@ import { hashPassword } from '../../accounts/sessions/passwords.js';
 import { liveStandings } from '../../ranking/weighting/queries.js';
 import { FillRun } from './fill-run.entity.js';
 
-/** At most so many of the users who are there write the posts of a fill that makes none of its own. */
 /** Held by the one fill that is under way. */
 const FILLING = `hashtext('gather-lane fill')`;
+/** At most so many of the users who are there write the posts of a fill that makes none of its own. */
 const MOST_CAST = 500_000;
-const TABLES = ['users', 'credentials', 'follows', 'posts', 'comments', 'reactions', 'user_tallies', 'post_tallies'];
 
 /** A fill that cannot be done; the message says why. */
 export class FillRefused extends Error {
@@ -55,7 +55,7 @@ export interface FillResult {
 export async function fill(
   dataSource: DataSource,
   order: FillOrder | 'again',
-  options: { amongReal: boolean; model: Model; progress: (at: FillProgress) => void },
+  options: { plan: HousePlan; amongReal: boolean; model: Model; progress: (at: FillProgress) => void },
 ): Promise<FillResult> {
   const { model } = options;
   if (!options.amongReal) await refuseRealAccounts(dataSource);
@@ -64,7 +64,7 @@ export async function fill(
   const work = async (runner: QueryRunner) => {
     const client = (await runner.connect()) as PoolClient;
     const run = order === 'again' ? await lastUnfinished(dataSource) : await begin(dataSource, order, model);
-    return load(runner, client, run, await makerOf(dataSource, run, model), options.progress);
+    return load(runner, client, run, await makerOf(dataSource, run, model), options);
   };
   return underLock(dataSource, FILLING, work, () => {
     throw new FillRefused('Another fill is under way on this database: wait for it, or stop it.');
@@ -114,7 +114,7 @@ async function load(
   client: PoolClient,
   run: FillRun,
   maker: Fill,
-  progress: (at: FillProgress) => void,
+  { plan, progress }: { plan: HousePlan; progress: (at: FillProgress) => void },
 ): Promise<FillResult> {
   const rows: Record<string, number> = {};
   let total = 0;
@@ -128,7 +128,8 @@ async function load(
   }
   progress({ phase: 'vacuum and statistics', batch: maker.batches, batches: maker.batches, rows: total });
   // Fresh statistics and visibility, so that the first pages are as quick as later ones.
-  for (const table of [...TABLES, ...(await liveStandings(runner.manager))])
+  const filled = Object.entries(plan.tables).flatMap(([name, table]) => (table.filled ? [name] : []));
+  for (const table of [...filled, ...(await liveStandings(runner.manager))])
     await runner.query(`VACUUM (ANALYZE) ${table}`);
   return { run: run.id, rows };
 }
@@ -184,12 +185,9 @@ function* withInstants(rows: TableRows['rows'], instants: boolean[], extra: stri
  * Starts over: takes every user and all that they made away, at once.
  * @throws RealAccounts unless told that it may
  */
-export async function empty(dataSource: DataSource, options: { amongReal: boolean }): Promise<void> {
+export async function empty(dataSource: DataSource, options: { plan: HousePlan; amongReal: boolean }): Promise<void> {
   if (!options.amongReal) await refuseRealAccounts(dataSource);
   const standings = await liveStandings(dataSource.manager);
-  await dataSource.query(`
-    TRUNCATE users, credentials, identities, provider_sign_ins, password_resets, sign_in_attempts, sessions, refresh_tokens, reserved_handles,
-             erasures, mutes, blocks, posts, follows, comments, moderations, refused_attempts, blobs, uploads,
-             post_pictures, post_versions, repeatable_calls, throw_away_users, user_tallies, post_tallies,
-             post_commenters, reactions, comment_reactions, comment_tallies, ${standings.join(', ')}, restand, standing_drops, fill_runs RESTART IDENTITY`);
+  const made = Object.entries(options.plan.tables).flatMap(([name, { stays }]) => (stays ? [] : [name]));
+  await dataSource.query(`TRUNCATE ${[...made, ...standings].join(', ')} RESTART IDENTITY`);
 }

@@ -10,7 +10,7 @@ import { OperatorFields } from './operator-fields.js';
 
 /** What these are made of. */
 interface Needs {
-  readonly dataSource: DataSource;
+  readonly database: DataSource;
   readonly config: Config;
 }
 
@@ -34,8 +34,8 @@ const patchOf = (model: Model, table: ModelTableName) =>
   });
 
 /** Routes by which the operator reads and writes own fields, those for their eyes alone among them. */
-export function operatorFieldRoutes(app: App, { dataSource, config }: Needs): void {
-  const own = new OperatorFields(dataSource, config.model);
+export function operatorFieldRoutes(app: App, { database, config }: Needs): void {
+  const own = new OperatorFields(database, config.model);
   const params = Type.Object({ id: Uuid });
   for (const table of MODEL_TABLES) {
     const one = table.slice(0, -1);
@@ -51,7 +51,7 @@ export function operatorFieldRoutes(app: App, { dataSource, config }: Needs): vo
           tags: ['operator'],
           summary: `Every own field of a ${one}`,
           params,
-          response: replies('operator', { 200: FieldsSchema }, ['not-found']),
+          response: replies({ 200: FieldsSchema }, ['not-found']),
         },
       },
       async (request) => ({ fields: await own.read(table, request.params.id), kinds }),
@@ -69,7 +69,7 @@ export function operatorFieldRoutes(app: App, { dataSource, config }: Needs): vo
             { fields: patchOf(config.model, table) },
             { additionalProperties: false, description: 'A merge patch (RFC 7396)' },
           ),
-          response: replies('operator', { 200: FieldsSchema }, ['not-found', 'invalid', 'taken', 'wrong-media-type']),
+          response: replies({ 200: FieldsSchema }, ['not-found', 'invalid', 'taken', 'wrong-media-type']),
         },
       },
       async (request) => {

@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { Post } from '../../posts/posts/post.entity.js';
 import { startTestService, type Actor, type TestService } from '../../tests/test-service.js';
+import { Sessions } from '../../accounts/sessions/service.js';
 
 let service: TestService;
 let odile: Actor;
@@ -169,7 +170,7 @@ describe('who sees and writes them', () => {
       201,
       { mooring: 'Tidewick', call: 'Kit', phone: null, joinedBy: `tow's rope` },
     ]);
-    const token = (await service.services.sessions.actAs(made.json.id)).accessToken!;
+    const token = (await service.house.get(Sessions).actAs(made.json.id)).accessToken!;
     const again = await service.call('PATCH', `/v1/users/${made.json.id}`, {
       as: token,
       body: { fields: { joinedBy: 'boat' } },

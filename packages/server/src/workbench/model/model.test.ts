@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
 import type { DataSource } from 'typeorm';
-import { createDataSource } from '../../ground/database/data-source.js';
+import { createDataSource } from '../../service/data-source.js';
 import { addComments, addFollows, addPosts, addUsers } from '../../tests/graph.js';
 import { makeDatabase } from '../../tests/test-database.js';
 import { startTestService, type TestService } from '../../tests/test-service.js';
@@ -101,7 +101,7 @@ describe('the model', () => {
   test('as SQL holds own fields with their rules, so that nothing is left to migrate', async () => {
     const empty = await blank();
     await empty.client.query(await modelAsSql(service.dataSource));
-    expect((await planMigration(empty.dataSource, service.services.config.model, {})).changes).toEqual([]);
+    expect((await planMigration(empty.dataSource, service.house.config.model, {})).changes).toEqual([]);
     await empty.drop();
   });
 

@@ -21,10 +21,10 @@ interface Association {
 
 beforeAll(async () => {
   service = await startTestService({
+    modelFile: () => wanted,
     model: { users: { fields: { phone: { type: 'string', audience: 'owner' }, berth: { type: 'integer' } } } },
   });
-  Object.assign(service.services, { modelFile: () => wanted });
-  await loadDemo(service.dataSource, service.services.config, () => undefined);
+  await loadDemo(service.dataSource, service.house.config, () => undefined);
   const [row] = await service.dataSource.query<{ id: string }[]>(`SELECT id FROM users WHERE handle = 'odile'`);
   wren = { id: row!.id, handle: 'odile', token: '' };
   await service.dataSource.query(`UPDATE users SET f_phone = '0123', f_berth = 7 WHERE id = $1`, [wren.id]);
@@ -126,7 +126,7 @@ describe('pending changes', () => {
     ).json.items[0]!;
 
   test('are told with their hazards, run with answers, and journalled', async () => {
-    wanted = service.services.config.model;
+    wanted = service.house.config.model;
     expect(await changes()).toMatchObject({ fileChanged: false, changes: [] });
     wanted = readModel(file).model;
     const [{ total }] = await service.dataSource.query<[{ total: number }]>(

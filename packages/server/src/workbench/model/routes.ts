@@ -1,5 +1,6 @@
 import { Type } from 'typebox';
 import { ConfigError } from '../../ground/config/load.js';
+import type { HousePlan } from '../../ground/capability/plan.js';
 import type { App } from '../../ground/http/app-type.js';
 import { Problem } from '../../ground/http/problem.js';
 import { replies } from '../../ground/http/replies.js';
@@ -26,8 +27,9 @@ import {
 /** What these are made of. */
 interface Needs {
   readonly modelFile: () => Model;
-  readonly dataSource: DataSource;
+  readonly database: DataSource;
   readonly background: DataSource;
+  readonly plan: HousePlan;
   readonly config: Config;
   readonly identities: Identities;
 }
@@ -38,7 +40,7 @@ const MOST_LISTED = 10;
 
 /** Routes by which the operator looks at the model, and migrates the developer's own fields. */
 export function modelRoutes(app: App, services: Needs): void {
-  const { dataSource, background, config, identities } = services;
+  const { database, background, config, plan, identities } = services;
   for (const schema of [
     ModelTableSchema,
     ModelReplySchema,
@@ -57,11 +59,11 @@ export function modelRoutes(app: App, services: Needs): void {
         operationId: 'readModel',
         tags: ['operator'],
         summary: 'The model as it really is in the database',
-        response: replies('operator', { 200: ref(ModelReplySchema) }),
+        response: replies({ 200: ref(ModelReplySchema) }),
       },
     },
     async () => {
-      const tables = await describeModel(dataSource);
+      const tables = await describeModel(database);
       return { tables, mermaid: modelAsMermaid(tables) };
     },
   );
@@ -76,11 +78,16 @@ export function modelRoutes(app: App, services: Needs): void {
         summary: 'The first rows of a table',
         params: Type.Object(tableParam),
         querystring: Type.Object({ limit: Type.Integer({ minimum: 1, maximum: 50, default: 10 }), reveal }),
-        response: replies('operator', { 200: ref(ShownRowsSchema) }, ['not-found']),
+        response: replies({ 200: ref(ShownRowsSchema) }, ['not-found']),
       },
     },
     async (request) => {
-      const rows = new ModelRows(dataSource, config.model, await describeShape(dataSource), request.query.reveal);
+      const rows = new ModelRows(
+        database,
+        { plan, model: config.model },
+        await describeShape(database),
+        request.query.reveal,
+      );
       return rows.first(request.params.table, request.query.limit);
     },
   );
@@ -95,11 +102,16 @@ export function modelRoutes(app: App, services: Needs): void {
         summary: 'One row, and what it is associated with, both ways',
         params: Type.Object({ ...tableParam, key: Type.String({ maxLength: 200 }) }),
         querystring: Type.Object({ reveal }),
-        response: replies('operator', { 200: ref(AssociationsSchema) }, ['not-found']),
+        response: replies({ 200: ref(AssociationsSchema) }, ['not-found']),
       },
     },
     async (request) => {
-      const rows = new ModelRows(dataSource, config.model, await describeShape(dataSource), request.query.reveal);
+      const rows = new ModelRows(
+        database,
+        { plan, model: config.model },
+        await describeShape(database),
+        request.query.reveal,
+      );
       return rows.one(request.params.table, request.params.key);
     },
   );
@@ -112,7 +124,7 @@ export function modelRoutes(app: App, services: Needs): void {
         operationId: 'readModelChanges',
         tags: ['operator'],
         summary: 'What the model file would change in the tables, and what the rows would suffer',
-        response: replies('operator', { 200: ref(ChangesSchema) }, ['model-file']),
+        response: replies({ 200: ref(ChangesSchema) }, ['model-file']),
       },
     },
     async () => {
@@ -133,7 +145,7 @@ export function modelRoutes(app: App, services: Needs): void {
         summary: 'Bring the tables to the model file',
         description: 'Answers as soon as it is under way; the migration itself tells how far it is.',
         body: MigrateBody,
-        response: replies('operator', { 202: Type.Object({ id: orNull(Type.Integer()) }) }, [
+        response: replies({ 202: Type.Object({ id: orNull(Type.Integer()) }) }, [
           'model-file',
           'hazards',
           'invalid',
@@ -165,11 +177,11 @@ export function modelRoutes(app: App, services: Needs): void {
         operationId: 'listModelMigrations',
         tags: ['operator'],
         summary: 'The latest migrations of the model, newest first',
-        response: replies('operator', { 200: Type.Object({ items: Type.Array(ref(MigrationSchema)) }) }),
+        response: replies({ 200: Type.Object({ items: Type.Array(ref(MigrationSchema)) }) }),
       },
     },
     async () => {
-      const found = await dataSource.manager.find(ModelMigration, {
+      const found = await database.manager.find(ModelMigration, {
         order: { id: 'DESC', steps: { n: 'ASC' } },
         relations: { steps: true },
         take: MOST_LISTED,

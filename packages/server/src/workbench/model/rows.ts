@@ -1,5 +1,6 @@
 import { columnOf, type Model } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
+import type { HousePlan } from '../../ground/capability/plan.js';
 import { Problem } from '../../ground/http/problem.js';
 import { sqlState } from '../../ground/database/transaction.js';
 import type { ModelConstraint, ModelShape } from './describe.js';
@@ -9,96 +10,8 @@ const LONGEST_VALUE = 200;
 /** Rows of a table that are shown for one association. */
 const ASSOCIATED = 5;
 
-/** Columns that anybody may look at. What is not named here is private: a table that is added is, until somebody thinks. */
-const PUBLIC: Record<string, readonly string[]> = {
-  users: [
-    'id',
-    'handle',
-    'name',
-    'bio',
-    'audience',
-    'moderator',
-    'version',
-    'created_at',
-    'erased_at',
-    'picture_id',
-    'picture_link',
-  ],
-  posts: ['id', 'author_id', 'body', 'version', 'created_at', 'edited_at', 'deleted_at', 'removal'],
-  comments: [
-    'id',
-    'post_id',
-    'parent_id',
-    'author_id',
-    'body',
-    'version',
-    'created_at',
-    'edited_at',
-    'deleted_at',
-    'removal',
-  ],
-  follows: ['follower_id', 'followee_id', 'created_at'],
-  user_tallies: ['user_id', 'posts', 'followers', 'following'],
-  post_tallies: ['post_id', 'comments', 'comment_people', 'reactions', 'author_reaction'],
-  comment_tallies: ['comment_id', 'reactions'],
-  reactions: ['post_id', 'user_id', 'kind', 'created_at'],
-  comment_reactions: ['comment_id', 'user_id', 'kind', 'created_at'],
-  restand: ['post_id'],
-  post_commenters: ['post_id', 'user_id', 'n'],
-  standings: ['post_id', 'author_id', 'lane_time'],
-  standing_drops: ['post_id', 'xid', 'from_lane_time', 'weighting', 'dropped_at'],
-  weightings: [
-    'id',
-    'half_life_ms',
-    'base',
-    'weights',
-    'in_force',
-    'state',
-    'created_at',
-    'in_force_from',
-    'in_force_until',
-  ],
-  credentials: ['user_id', 'demo'],
-  sessions: ['id', 'user_id', 'acting', 'by_cookie', 'created_at', 'ended_at', 'end_reason'],
-  sign_in_attempts: ['n', 'last_at'],
-  password_resets: ['user_id', 'created_at', 'expires_at', 'used_at'],
-  identities: ['id', 'issuer', 'user_id', 'created_at'],
-  provider_sign_ins: ['provider', 'user_id', 'created_at'],
-  throw_away_users: ['user_id', 'made_at'],
-  blobs: ['id', 'width', 'height', 'widths', 'bytes', 'created_at'],
-  uploads: ['id', 'user_id', 'blob_id', 'created_at'],
-  post_pictures: ['post_id', 'position', 'upload_id', 'alt'],
-  post_versions: ['post_id', 'version', 'created_at'],
-  repeatable_calls: ['user_id', 'route', 'made_id', 'created_at'],
-  reserved_handles: ['handle', 'user_id', 'reserved_until'],
-  mutes: ['created_at'],
-  blocks: ['created_at'],
-  moderations: ['id', 'moderator_id', 'post_id', 'comment_id', 'action', 'created_at'],
-  refused_attempts: ['user_id', 'route', 'thing_id', 'hour', 'kind', 'n', 'last_at'],
-  erasures: ['user_id', 'begun_at', 'erased'],
-  refresh_tokens: ['session_id', 'made_at', 'used_at'],
-  operator_sessions: ['created_at', 'expires_at'],
-  signing_keys: ['id', 'purpose', 'created_at'],
-  fill_runs: ['id', 'users', 'posts', 'follows', 'comments', 'days', 'seed', 'started_at', 'batches', 'done'],
-  model_migrations: ['id', 'begun_at', 'ended_at', 'state', 'undoes'],
-  model_steps: ['migration_id', 'n', 'field', 'does', 'begun_at', 'ended_at', 'rows'],
-  live_services: ['id', 'host', 'pid', 'started_at', 'seen_at'],
-};
-
 /** Every weighting has a table of standings, all alike. */
 const sharedName = (table: string): string => table.replace(/^standings_\d+$/, 'standings');
-
-/** Columns whose values leave the database for nobody. */
-const SECRET: Record<string, readonly string[]> = {
-  credentials: ['password_hash'],
-  sessions: ['cookie_hash', 'family_hash'],
-  refresh_tokens: ['hash', 'parent_hash'],
-  operator_sessions: ['token_hash'],
-  sign_in_attempts: ['key'],
-  password_resets: ['token_hash'],
-  provider_sign_ins: ['ticket_hash', 'state', 'nonce', 'verifier'],
-  signing_keys: ['secret'],
-};
 
 /** How a column's values are shown. */
 export type Showing = 'shown' | 'masked' | 'secret';
@@ -129,12 +42,19 @@ export interface Association {
 /** Looks at rows of the model's tables, private columns masked unless asked for. */
 export class ModelRows {
   readonly #dataSource: DataSource;
+  readonly #plan: HousePlan;
   readonly #model: Model;
   readonly #reveal: boolean;
   readonly #tables: readonly ModelShape[];
 
-  constructor(dataSource: DataSource, model: Model, tables: readonly ModelShape[], reveal: boolean) {
+  constructor(
+    dataSource: DataSource,
+    { plan, model }: { readonly plan: HousePlan; readonly model: Model },
+    tables: readonly ModelShape[],
+    reveal: boolean,
+  ) {
     this.#dataSource = dataSource;
+    this.#plan = plan;
     this.#model = model;
     this.#tables = tables;
     this.#reveal = reveal;
@@ -229,9 +149,10 @@ export class ModelRows {
   }
 
   #showing(table: string, column: string): Showing {
-    if (SECRET[table]?.includes(column)) return 'secret';
+    const { shown = [], secret = [] } = this.#plan.tables[sharedName(table)] ?? {};
+    if (secret.includes(column)) return 'secret';
     const own = this.#model.find((field) => field.table === table && columnOf(field.name) === column);
-    const isPublic = own ? own.audience === 'anyone' : (PUBLIC[sharedName(table)] ?? []).includes(column);
+    const isPublic = own ? own.audience === 'anyone' : shown.includes(column);
     return isPublic || this.#reveal ? 'shown' : 'masked';
   }
 }

@@ -2,6 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { statSync } from 'node:fs';
 import { addComments, addFollows, addPosts, addUsers } from '../../tests/graph.js';
 import { startTestService, type TestService } from '../../tests/test-service.js';
+import { OperatorKey } from '../../accounts/operator/key.js';
 
 let service: TestService;
 beforeAll(async () => {
@@ -14,7 +15,7 @@ const openBrowser = (origin: string) =>
 
 describe('the operator', () => {
   test('has a key that only the service’s own user can read', () => {
-    expect(statSync(service.services.key.path).mode & 0o777).toBe(0o600);
+    expect(statSync(service.house.get(OperatorKey).path).mode & 0o777).toBe(0o600);
   });
 
   test('sees exact counts', async () => {

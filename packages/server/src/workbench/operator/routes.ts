@@ -14,7 +14,7 @@ import type { DataSource } from 'typeorm';
 import type { PublicAddress } from '../../ground/http/public-address.js';
 import type { Config } from '../../ground/config/schema.js';
 import type { Places } from '../../feed/place.js';
-import type { Weightings } from '../../ranking/weighting/service.js';
+import { weightingInForce } from '../../ranking/weighting/queries.js';
 import { cookieWish, sendSession, SessionSchema } from '../../accounts/sessions/routes.js';
 import { readStats } from './stats.js';
 
@@ -25,12 +25,11 @@ interface Needs {
   readonly cursors: Cursors;
   readonly users: Users;
   readonly sessions: Sessions;
-  readonly dataSource: DataSource;
+  readonly database: DataSource;
   readonly demo: boolean;
   readonly address: PublicAddress;
   readonly config: Config;
   readonly places: Places;
-  readonly weighting: Weightings;
 }
 
 const COOKIE = { path: '/v1/operator', httpOnly: true, sameSite: 'strict' } as const;
@@ -66,7 +65,7 @@ const StatsSchema = Type.Object(
 
 /** Routes of whoever runs the service. */
 export function operatorRoutes(app: App, services: Needs): void {
-  const { key, browserSessions, cursors, users, sessions, dataSource, demo, address, config } = services;
+  const { key, browserSessions, cursors, users, sessions, database, demo, address, config } = services;
   app.addSchema(StatsSchema);
 
   app.post(
@@ -79,7 +78,7 @@ export function operatorRoutes(app: App, services: Needs): void {
         'tags': ['operator'],
         'summary': 'Exchange the operator key for a cookie that is limited to /v1/operator',
         'body': closed({ key: Type.String({ maxLength: 200 }) }),
-        'response': replies('anyone', { 204: Type.Null() }, [
+        'response': replies({ 204: Type.Null() }, [
           'invalid',
           'wrong-origin',
           'too-often',
@@ -108,7 +107,7 @@ export function operatorRoutes(app: App, services: Needs): void {
         'x-headers': ['Set-Cookie'],
         'tags': ['operator'],
         'summary': 'End the operator’s session in this browser',
-        'response': replies('operator', { 204: Type.Null() }, ['wrong-origin']),
+        'response': replies({ 204: Type.Null() }, ['wrong-origin']),
       },
     },
     async (request, reply) => {
@@ -131,7 +130,7 @@ export function operatorRoutes(app: App, services: Needs): void {
           user: Type.String({ minLength: 1, maxLength: 64, description: 'An id or @handle' }),
           cookie: Type.Optional(cookieWish),
         }),
-        'response': replies('operator', { 201: ref(SessionSchema) }, [
+        'response': replies({ 201: ref(SessionSchema) }, [
           'acting-off',
           'not-found',
           'invalid',
@@ -161,10 +160,10 @@ export function operatorRoutes(app: App, services: Needs): void {
         operationId: 'readStats',
         tags: ['operator'],
         summary: 'Counts, the weighting in force, and what was posted lately',
-        response: replies('operator', { 200: ref(StatsSchema) }),
+        response: replies({ 200: ref(StatsSchema) }),
       },
     },
-    () => readStats(dataSource),
+    () => readStats(database),
   );
 
   app.get(
@@ -179,12 +178,12 @@ export function operatorRoutes(app: App, services: Needs): void {
           user: Type.String({ minLength: 1, maxLength: 64, description: 'An id or @handle' }),
           post: Uuid,
         }),
-        response: replies('operator', { 200: ref(PlaceReplySchema) }, ['not-found']),
+        response: replies({ 200: ref(PlaceReplySchema) }, ['not-found']),
       },
     },
     async (request) => {
       const viewer = await users.requireAny(request.params.user);
-      return services.places.of(viewer, request.params.post, await services.weighting.inForce(), true);
+      return services.places.of(viewer, request.params.post, await weightingInForce(database), true);
     },
   );
 
@@ -203,12 +202,7 @@ export function operatorRoutes(app: App, services: Needs): void {
               'Refuse at once what older keys signed: every session refreshes its access token, every list is read from its beginning',
           }),
         }),
-        response: replies('operator', { 204: Type.Null() }, [
-          'invalid',
-          'wrong-origin',
-          'too-large',
-          'wrong-media-type',
-        ]),
+        response: replies({ 204: Type.Null() }, ['invalid', 'wrong-origin', 'too-large', 'wrong-media-type']),
       },
     },
     async (request, reply) => {

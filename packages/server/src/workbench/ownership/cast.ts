@@ -1,4 +1,4 @@
-import { randomBytes, randomInt, randomUUID } from 'node:crypto';
+import { randomBytes, randomInt } from 'node:crypto';
 import {
   CannotMake,
   Chance,
@@ -13,29 +13,15 @@ import {
 } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
+import type { OwnedThing } from '../../ground/capability/capability.js';
+import type { Things } from '../../ground/capability/trial.js';
 import { Problem } from '../../ground/http/problem.js';
 import { quoted } from '../../ground/fields/field-columns.js';
 import type { Sessions } from '../../accounts/sessions/service.js';
 
-/** Where throw-away identities come from: a name that nobody can have (RFC 2606). */
-export const THROW_AWAY_ISSUER = 'https://throw-away.invalid';
 const HANDLE = 'ownership_';
-const PARTS = [
-  'user',
-  'post',
-  'comment',
-  'commentElsewhere',
-  'hostPost',
-  'removedPost',
-  'removedComment',
-  'session',
-  'identity',
-  'upload',
-] as const;
+const PARTS = ['user', 'post', 'comment', 'commentElsewhere', 'hostPost', 'removedPost', 'removedComment'] as const;
 const LARGEST_SERIAL = 2_000_000_000;
-
-/** Ids of an owner and of what is theirs; one comment is on a post of their own, and one on the post of a host. */
-export type Things = Readonly<Record<(typeof PARTS)[number], string>>;
 
 /** Somebody who tries a route. */
 export interface Member {
@@ -48,40 +34,39 @@ export type Host = Member & { readonly post: string };
 
 const MARK = `INSERT INTO throw_away_users (user_id) VALUES ($1)`;
 
-/** What is the owner's, all of it, as one text to compare. Counts are left out: others may follow and comment. */
-const SNAPSHOT = `
-  SELECT jsonb_build_object(
-    'user', (SELECT to_jsonb(t) FROM users t WHERE id = $1),
-    'posts', (SELECT jsonb_agg(to_jsonb(t) ORDER BY id) FROM posts t WHERE author_id = $1),
-    'comments', (SELECT jsonb_agg(to_jsonb(t) ORDER BY id) FROM comments t WHERE author_id = $1),
-    'sessions', (SELECT jsonb_agg(jsonb_build_array(id, ended_at, cookie_hash) ORDER BY id) FROM sessions t WHERE user_id = $1 AND id = $2),
-    'identities', (SELECT jsonb_agg(to_jsonb(t) ORDER BY id) FROM identities t WHERE user_id = $1),
-    'uploads', (SELECT jsonb_agg(to_jsonb(t) ORDER BY id) FROM uploads t WHERE user_id = $1),
-    'follows', (SELECT jsonb_agg(to_jsonb(t) ORDER BY followee_id) FROM follows t WHERE follower_id = $1),
-    'mutes', (SELECT jsonb_agg(to_jsonb(t) ORDER BY muted_id) FROM mutes t WHERE muter_id = $1),
-    'blocks', (SELECT jsonb_agg(to_jsonb(t) ORDER BY blocked_id) FROM blocks t WHERE blocker_id = $1),
-    'reactions', (SELECT jsonb_agg(to_jsonb(t) ORDER BY post_id) FROM reactions t WHERE user_id = $1),
-    'pictures', (SELECT jsonb_agg(to_jsonb(t) ORDER BY t.post_id, t.position) FROM post_pictures t JOIN posts p ON p.id = t.post_id WHERE p.author_id = $1)
-  )::text AS snapshot`;
+/** What is the owner's ($1), all of it, as one text to compare. Counts are left out: others may follow and comment. */
+const SNAPSHOTS: Readonly<Record<string, string>> = {
+  user: `SELECT to_jsonb(t) FROM users t WHERE id = $1`,
+  posts: `SELECT jsonb_agg(to_jsonb(t) ORDER BY id) FROM posts t WHERE author_id = $1`,
+  comments: `SELECT jsonb_agg(to_jsonb(t) ORDER BY id) FROM comments t WHERE author_id = $1`,
+  follows: `SELECT jsonb_agg(to_jsonb(t) ORDER BY followee_id) FROM follows t WHERE follower_id = $1`,
+  mutes: `SELECT jsonb_agg(to_jsonb(t) ORDER BY muted_id) FROM mutes t WHERE muter_id = $1`,
+  blocks: `SELECT jsonb_agg(to_jsonb(t) ORDER BY blocked_id) FROM blocks t WHERE blocker_id = $1`,
+  reactions: `SELECT jsonb_agg(to_jsonb(t) ORDER BY post_id) FROM reactions t WHERE user_id = $1`,
+  pictures: `SELECT jsonb_agg(to_jsonb(t) ORDER BY t.post_id, t.position) FROM post_pictures t JOIN posts p ON p.id = t.post_id WHERE p.author_id = $1`,
+};
 
-/** Removes throw-away users made before an instant with all that is theirs, tallies by the triggers. */
-const REMOVE = [
-  `DELETE FROM users WHERE id IN (SELECT user_id FROM throw_away_users WHERE made_at <= $1)`,
-  `DELETE FROM reserved_handles WHERE handle LIKE '${HANDLE.replace('_', '\\_')}%' AND user_id IS NULL AND $1::timestamptz IS NOT NULL`,
-  `DELETE FROM identities WHERE issuer = '${THROW_AWAY_ISSUER}' AND user_id IS NULL AND $1::timestamptz IS NOT NULL`,
-  `DELETE FROM blobs b WHERE placeholder = 'throw-away' AND $1::timestamptz IS NOT NULL AND NOT EXISTS (SELECT FROM uploads u WHERE u.blob_id = b.id)`,
-];
+/** Throw-away users made before an instant with all that is theirs, tallies by the triggers; then the handles that they leave. */
+const REMOVE_USERS = `DELETE FROM users WHERE id IN (SELECT user_id FROM throw_away_users WHERE made_at <= $1)`;
+const FREE_HANDLES = `DELETE FROM reserved_handles WHERE handle LIKE '${HANDLE.replace('_', '\\_')}%' AND user_id IS NULL`;
 
 /** Makes and removes the people and things of an ownership check. */
 export class Cast {
   readonly #dataSource: DataSource;
   readonly #sessions: Sessions;
   readonly #model: Model;
+  readonly #things: readonly OwnedThing[];
+  readonly #snapshot: string;
 
-  constructor(dataSource: DataSource, sessions: Sessions, model: Model) {
+  /** @param things what capabilities have made for each owner, beside posts and comments */
+  constructor(dataSource: DataSource, sessions: Sessions, model: Model, things: readonly OwnedThing[]) {
     this.#dataSource = dataSource;
     this.#sessions = sessions;
     this.#model = model;
+    this.#things = things;
+    const others = things.map(({ name, snapshot }) => [name, snapshot] as const);
+    const parts = [...Object.entries(SNAPSHOTS), ...others].map(([name, sql]) => `'${name}', (${sql})`);
+    this.#snapshot = `SELECT jsonb_build_object(${parts.join(', ')})::text AS snapshot`;
   }
 
   /** Somebody with nothing of their own. */
@@ -113,13 +98,15 @@ export class Cast {
 
   /** What is the owner's, as a text that changes with any of it. */
   async snapshot({ things }: { things: Things }): Promise<string> {
-    const [row] = await this.#dataSource.query<{ snapshot: string }[]>(SNAPSHOT, [things.user, things.session]);
+    const [row] = await this.#dataSource.query<{ snapshot: string }[]>(this.#snapshot, [things.user]);
     return row!.snapshot;
   }
 
   /** Removes everybody made before an instant. */
   async remove(before: Date): Promise<void> {
-    for (const sql of REMOVE) await this.#dataSource.query(sql, [before.toISOString()]);
+    await this.#dataSource.query(REMOVE_USERS, [before.toISOString()]);
+    for (const sql of [FREE_HANDLES, ...this.#things.flatMap(({ leftOver }) => leftOver ?? [])])
+      await this.#dataSource.query(sql);
   }
 
   async #makeMember(manager: EntityManager, moderator: boolean): Promise<Member> {
@@ -131,8 +118,7 @@ export class Cast {
 
   /** One thing of each kind, and a block that keeps somebody out. */
   async #makeThings(manager: EntityManager, owner: Member, blocked: Member, host: Host): Promise<Things> {
-    const ids = Object.fromEntries(PARTS.map((part) => [part, uuidv7()])) as Record<keyof Things, string>;
-    const blob = randomUUID();
+    const ids = Object.fromEntries(PARTS.map((part) => [part, uuidv7()])) as Record<(typeof PARTS)[number], string>;
     const on = uuidv7();
     const run = (sql: string, parameters: unknown[]) => manager.query(sql, parameters);
     await run(`INSERT INTO blocks (blocker_id, blocked_id) VALUES ($1, $2)`, [owner.id, blocked.id]);
@@ -151,24 +137,10 @@ export class Cast {
     await run(`UPDATE comments SET deleted_at = clock_timestamp(), removal = 'owner' WHERE id = $1`, [
       ids.removedComment,
     ]);
-    await run(
-      `INSERT INTO sessions (id, user_id, acting, expires_at) VALUES ($1, $2, true, clock_timestamp() + interval '1 hour')`,
-      [ids.session, owner.id],
-    );
-    await run(`INSERT INTO identities (id, issuer, subject, user_id) VALUES ($1, $2, $3, $4), ($5, $2, $6, $4)`, [
-      ids.identity,
-      THROW_AWAY_ISSUER,
-      ids.identity,
-      owner.id,
-      uuidv7(),
-      uuidv7(),
-    ]);
-    await run(
-      `INSERT INTO blobs (id, hash, width, height, widths, bytes, placeholder) VALUES ($1, $2, 1, 1, '{1}', 1, 'throw-away')`,
-      [blob, randomBytes(32)],
-    );
-    await run(`INSERT INTO uploads (id, user_id, blob_id) VALUES ($1, $2, $3)`, [ids.upload, owner.id, blob]);
-    return { ...ids, user: owner.id, hostPost: host.post };
+    const others = this.#things.map(({ name, make }) => ({ name, make, id: uuidv7() }));
+    for (const { make, id } of others) await run(make, [id, owner.id]);
+    const made = Object.fromEntries(others.map(({ name, id }) => [name, id]));
+    return { ...ids, ...made, user: owner.id, hostPost: host.post };
   }
 
   /** Makes rows of the same columns, with made-up values for the fields of the developer's own that they cannot do without. */

@@ -2,7 +2,9 @@ import { describe, expect, test } from '@jest/globals';
 import { isDoorwayRule } from '@gather-lane/core';
 import type { FastifyRequest, RouteOptions } from 'fastify';
 import { startTestService, type TestService } from '../../tests/test-service.js';
-import { MATRIX } from './matrix.js';
+import { Posts } from '../../posts/posts/service.js';
+import { OwnershipCheck } from './service.js';
+import { PLAN } from '../../service/capabilities.js';
 
 interface Result {
   calls: number;
@@ -108,7 +110,7 @@ describe('the ownership check', () => {
     ).json;
     const operations = Object.values(paths).flatMap((methods) => Object.values(methods));
     for (const { operationId, responses, 'x-doorway': rule } of operations) {
-      expect([operationId, isDoorwayRule(rule), MATRIX[operationId]?.rule]).toEqual([operationId, true, rule]);
+      expect([operationId, isDoorwayRule(rule), PLAN.trials[operationId]?.rule]).toEqual([operationId, true, rule]);
       for (const [code, { content }] of Object.entries(responses))
         if (!['202', '204'].includes(code))
           expect([
@@ -118,7 +120,7 @@ describe('the ownership check', () => {
             Object.keys(content ?? {}).length,
           ]).toEqual([operationId, code, true, 1]);
     }
-    expect(Object.keys(MATRIX).sort()).toEqual(operations.map(({ operationId }) => operationId).sort());
+    expect(Object.keys(PLAN.trials).sort()).toEqual(operations.map(({ operationId }) => operationId).sort());
     await service.stop();
   });
 
@@ -181,8 +183,8 @@ describe('the ownership check', () => {
   test('names a route that checks, but writes without the condition', async () => {
     const faults = await planted(
       () => undefined,
-      ({ services, dataSource }) => {
-        services.posts.edit = async (id, _caller, { body }) => {
+      ({ house, dataSource }) => {
+        house.get(Posts).edit = async (id, _caller, { body }) => {
           await dataSource.query(
             `UPDATE posts SET body = $2, version = version + 1, edited_at = clock_timestamp() WHERE id = $1`,
             [id, body],
@@ -231,7 +233,7 @@ describe('the ownership check', () => {
       `INSERT INTO throw_away_users (user_id, made_at) VALUES ($1, clock_timestamp() - interval '1 hour')`,
       [user.id],
     );
-    await service.services.ownership.removeLeftOver();
+    await service.house.get(OwnershipCheck).removeLeftOver();
     expect(await service.dataSource.query(`SELECT FROM users WHERE id = $1`, [user.id])).toEqual([]);
     await service.stop();
   });

@@ -1,20 +1,14 @@
 import { Type } from 'typebox';
 import type { App } from '../../ground/http/app-type.js';
-import { openApiDocument } from '../../service/http/openapi.js';
 import { invalid, Problem } from '../../ground/http/problem.js';
 import { replies } from '../../ground/http/replies.js';
 import { closed, Instant, orNull, ref, type Of } from '../../ground/http/schemas.js';
-import type { OwnershipCheck } from './service.js';
-import type { Config } from '../../ground/config/schema.js';
-import type { PublicAddress } from '../../ground/http/public-address.js';
-import type { OwnershipResult } from './service.js';
+import type { OwnershipCheck, OwnershipResult } from './service.js';
 import type { Operation } from './try-route.js';
 
 /** What these are made of. */
 interface Needs {
   readonly ownership: OwnershipCheck;
-  readonly config: Config;
-  readonly address: PublicAddress;
 }
 
 const CheckSchema = Type.Object(
@@ -54,7 +48,7 @@ const viewOf = ({ startedAt, endedAt, ...rest }: OwnershipResult): Of<typeof Che
 });
 
 /** Routes of the ownership check. */
-export function ownershipRoutes(app: App, { ownership, config, address }: Needs): void {
+export function ownershipRoutes(app: App, { ownership }: Needs): void {
   app.addSchema(CheckSchema);
 
   app.post(
@@ -70,7 +64,7 @@ export function ownershipRoutes(app: App, { ownership, config, address }: Needs)
             Type.Array(Type.String({ maxLength: 100 }), { description: 'Operations to try; all unless said' }),
           ),
         }),
-        response: replies('operator', { 200: ref(CheckSchema) }, [
+        response: replies({ 200: ref(CheckSchema) }, [
           'invalid',
           'under-way',
           'wrong-origin',
@@ -82,7 +76,7 @@ export function ownershipRoutes(app: App, { ownership, config, address }: Needs)
     async (request) => {
       const { only } = request.body;
       const { port } = app.server.address() as { port: number };
-      const all = operationsOf(app, config, address.base);
+      const all = operationsOf(app);
       const unknown = only?.findIndex((name) => !all.some(({ operationId }) => operationId === name)) ?? -1;
       if (unknown >= 0) throw invalid(`/only/${unknown}`, 'names no operation of the API document');
       const chosen = only ? all.filter(({ operationId }) => only.includes(operationId)) : all;
@@ -98,7 +92,7 @@ export function ownershipRoutes(app: App, { ownership, config, address }: Needs)
         operationId: 'readOwnershipCheck',
         tags: ['operator'],
         summary: 'What the latest ownership check of this process found',
-        response: replies('operator', { 200: ref(CheckSchema) }, ['not-found']),
+        response: replies({ 200: ref(CheckSchema) }, ['not-found']),
       },
     },
     () => {
@@ -109,8 +103,8 @@ export function ownershipRoutes(app: App, { ownership, config, address }: Needs)
 }
 
 /** The routes of the API document, in its order. */
-function operationsOf(app: App, config: Config, base: string): Operation[] {
-  const { paths } = openApiDocument(app, config, base) as {
+function operationsOf(app: App): Operation[] {
+  const { paths } = app.swagger() as unknown as {
     paths: Record<string, Record<string, { 'operationId': string; 'x-doorway': string }>>;
   };
   return Object.entries(paths).flatMap(([path, methods]) =>

@@ -7,7 +7,7 @@ import { PASS_HEADER } from '../../ground/http/own-check.js';
 import type { OperatorKey } from '../../accounts/operator/key.js';
 import type { Sessions } from '../../accounts/sessions/service.js';
 import { Cast } from './cast.js';
-import { MATRIX } from './matrix.js';
+import type { HousePlan } from '../../ground/capability/plan.js';
 import { tryRoute, type Call, type Operation, type TriedRoute } from './try-route.js';
 
 /** Throw-away users of so long ago are of a check that was interrupted. */
@@ -31,6 +31,7 @@ export interface OwnershipResult {
 /** Tries every route as everybody, on throw-away users, against the running service. */
 export class OwnershipCheck {
   readonly #dataSource: DataSource;
+  readonly #plan: HousePlan;
   readonly #cast: Cast;
   readonly #key: OperatorKey;
   readonly #pass: string;
@@ -39,11 +40,17 @@ export class OwnershipCheck {
   /** @param pass what the calls carry so that no limit counts them */
   constructor(
     dataSource: DataSource,
-    { sessions, key, model }: { readonly sessions: Sessions; readonly key: OperatorKey; readonly model: Model },
+    {
+      sessions,
+      key,
+      plan,
+      model,
+    }: { readonly sessions: Sessions; readonly key: OperatorKey; readonly plan: HousePlan; readonly model: Model },
     pass: string,
   ) {
     this.#dataSource = dataSource;
-    this.#cast = new Cast(dataSource, sessions, model);
+    this.#plan = plan;
+    this.#cast = new Cast(dataSource, sessions, model, plan.things);
     this.#key = key;
     this.#pass = pass;
   }
@@ -82,7 +89,9 @@ export class OwnershipCheck {
     const { call, count } = this.#caller(address);
     const atOnce = pLimit(ROUTES_AT_ONCE);
     const routes = await Promise.all(
-      operations.map((operation) => atOnce(() => tryRoute(operation, MATRIX[operation.operationId], this.#cast, call))),
+      operations.map((operation) =>
+        atOnce(() => tryRoute(operation, this.#plan.trials[operation.operationId], this.#cast, call)),
+      ),
     );
     const faults = routes.reduce(
       (sum, route) => sum + route.faults.length + route.cells.filter(({ fault }) => fault).length,

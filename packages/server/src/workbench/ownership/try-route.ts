@@ -1,6 +1,6 @@
 import { expected, faultOf, ownedKind, ROLES, type Expectation, type Role } from '@gather-lane/core';
-import type { Cast, Host, Member, Things } from './cast.js';
-import type { Trial } from './matrix.js';
+import type { Things, Trial } from '../../ground/capability/trial.js';
+import type { Cast, Host, Member } from './cast.js';
 
 /** A route of the API document. */
 export interface Operation {
@@ -47,18 +47,15 @@ type Where = 'own' | 'elsewhere';
 const RACERS = 6;
 const RACES = 3;
 
-const NAMED: Record<string, (things: Things, removed: boolean) => string> = {
-  user: ({ user }) => user,
-  post: ({ post, removedPost }, removed) => (removed ? removedPost : post),
-  comment: ({ comment, removedComment }, removed) => (removed ? removedComment : comment),
-  session: ({ session }) => session,
-  identity: ({ identity }) => identity,
-  upload: ({ upload }) => upload,
+/** What a path names beside the things of an owner. */
+const NAMED: Record<string, (things: Things) => string> = {
   table: () => 'users',
   key: ({ user }) => user,
   // None that there is: the check leaves the service as it was.
   weighting: () => '2147483647',
 };
+
+const removedOf = (thing: string): string => `removed${thing[0]!.toUpperCase()}${thing.slice(1)}`;
 
 /** Tries one route as everybody, each time on things of a new owner. */
 export async function tryRoute(
@@ -173,14 +170,14 @@ function namesOf(path: string): 'post' | 'comment' | 'user' | null {
 function requestOf({ method, path, rule }: Operation, trial: Trial, owned: Things, where: Where) {
   const { inside } = trial;
   const elsewhere = { ...owned, comment: owned.commentElsewhere, ...(inside && { post: inside.post(owned) }) };
-  const things = where === 'own' ? owned : elsewhere;
+  const things: Things = where === 'own' ? owned : elsewhere;
   const body = where === 'elsewhere' && inside ? inside.body(owned) : trial.body?.(things);
   const removed = (ownedKind(trial.rule) ?? rule).startsWith('removed');
   const filled = path.replace(/\{(\w+)\}/g, (_, name: string) => {
     const thing = name === 'id' ? /fields\/(\w+?)s\//.exec(path)![1]! : name;
-    const find = NAMED[thing];
-    if (!find) throw new Error(`${path} names a ${thing}, which the ownership check does not know`);
-    return find(things, removed);
+    const named = NAMED[thing]?.(things) ?? things[removed ? removedOf(thing) : thing];
+    if (named === undefined) throw new Error(`${path} names a ${thing}, which the ownership check does not make`);
+    return named;
   });
   return { method, path: trial.query ? `${filled}?${trial.query}` : filled, body };
 }

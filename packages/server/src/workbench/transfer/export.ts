@@ -8,17 +8,11 @@ import type { PoolClient } from 'pg';
 import { to as copyTo } from 'pg-copy-streams';
 import QueryStream from 'pg-query-stream';
 import type { DataSource } from 'typeorm';
-import { fileName } from '../../posts/media/picture.js';
-import type { MediaStore } from '../../posts/media/store.js';
+import { fileName } from '../../accounts/media/picture.js';
+import type { MediaStore } from '../../accounts/media/store.js';
+import type { HousePlan } from '../../ground/capability/plan.js';
 import { VERSION } from '../../package-files.js';
-import {
-  MANIFEST,
-  MEDIA_FOLDER,
-  TRANSFER_TABLES,
-  TransferRefused,
-  type Manifest,
-  type TransferProgress,
-} from './tables.js';
+import { MANIFEST, MEDIA_FOLDER, TransferRefused, type Manifest, type TransferProgress } from './manifest.js';
 
 const ROWS_AT_ONCE = 500;
 const REPORT_EVERY = 5_000;
@@ -31,6 +25,7 @@ const REPORT_EVERY = 5_000;
  */
 export async function exportAll(
   dataSource: DataSource,
+  { exported }: HousePlan,
   folder: string,
   progress: TransferProgress,
   store: MediaStore,
@@ -41,7 +36,7 @@ export async function exportAll(
   mkdirSync(folder, { recursive: true, mode: 0o700 });
   const tables: Manifest['tables'][number][] = [];
   const madeAt = await inSnapshot(dataSource, async (client) => {
-    for (const { name, order } of TRANSFER_TABLES) {
+    for (const { name, order } of exported) {
       const rows = new QueryStream(`SELECT row_to_json(t)::text AS line FROM ${name} t ORDER BY ${order}`, [], {
         batchSize: ROWS_AT_ONCE,
       });
@@ -63,11 +58,16 @@ export async function exportAll(
  * Writes one table as CSV (RFC 4180, with a header).
  * @throws TransferRefused for a table that is not one of those exported
  */
-export async function exportCsv(dataSource: DataSource, table: string, out: Writable): Promise<void> {
-  const found = TRANSFER_TABLES.find(({ name }) => name === table);
+export async function exportCsv(
+  dataSource: DataSource,
+  { exported }: HousePlan,
+  table: string,
+  out: Writable,
+): Promise<void> {
+  const found = exported.find(({ name }) => name === table);
   if (!found)
     throw new TransferRefused(
-      `There is no table "${table}" to export: choose one of ${TRANSFER_TABLES.map(({ name }) => name).join(', ')}.`,
+      `There is no table "${table}" to export: choose one of ${exported.map(({ name }) => name).join(', ')}.`,
     );
   await inSnapshot(dataSource, async (client) => {
     await pipeline(

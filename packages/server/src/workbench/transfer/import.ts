@@ -4,18 +4,11 @@ import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import type { DataSource, EntityManager } from 'typeorm';
+import type { ExportedTable, HousePlan } from '../../ground/capability/plan.js';
 import { inTransaction } from '../../ground/database/transaction.js';
-import type { MediaStore } from '../../posts/media/store.js';
-import { Weightings } from '../../ranking/weighting/service.js';
-import {
-  MANIFEST,
-  MEDIA_FOLDER,
-  TRANSFER_TABLES,
-  TransferRefused,
-  type Manifest,
-  type TransferProgress,
-  type TransferTable,
-} from './tables.js';
+import type { MediaStore } from '../../accounts/media/store.js';
+import { Weightings } from '../weighting/service.js';
+import { MANIFEST, MEDIA_FOLDER, TransferRefused, type Manifest, type TransferProgress } from './manifest.js';
 
 const BATCH = 1_000;
 /** How far a clock may be ahead before an instant counts as one of the future. */
@@ -41,12 +34,13 @@ interface Line {
  */
 export async function importAll(
   dataSource: DataSource,
+  { exported }: HousePlan,
   folder: string,
   progress: TransferProgress,
   store: MediaStore,
 ): Promise<ImportResult[]> {
-  const manifest = readManifest(folder);
-  const files = TRANSFER_TABLES.flatMap((table) => {
+  const manifest = readManifest(folder, exported);
+  const files = exported.flatMap((table) => {
     const listed = manifest.tables.find(({ name }) => name === table.name);
     return listed ? [{ table, listed, path: join(folder, listed.file) }] : [];
   });
@@ -96,7 +90,7 @@ async function importPictures(folder: string, store: MediaStore): Promise<void> 
   for (const name of names) await store.put(name, await readFile(join(from, name)));
 }
 
-function readManifest(folder: string): Manifest {
+function readManifest(folder: string, exported: readonly ExportedTable[]): Manifest {
   const path = join(folder, MANIFEST);
   if (!existsSync(path))
     throw new TransferRefused(`${path} is not there: this is no export, or one that was not finished.`);
@@ -112,7 +106,7 @@ function readManifest(folder: string): Manifest {
     throw new TransferRefused(
       `${path} is of format ${String(manifest.formatVersion)}, which a newer version wrote: use that version.`,
     );
-  const unknown = manifest.tables.find(({ name }) => !TRANSFER_TABLES.some((table) => table.name === name));
+  const unknown = manifest.tables.find(({ name }) => !exported.some((table) => table.name === name));
   if (unknown)
     throw new TransferRefused(
       `${path} lists the table "${unknown.name}", which this version does not know: use the version that wrote it.`,
@@ -123,7 +117,7 @@ function readManifest(folder: string): Manifest {
 /** Reads a file to its end without keeping it: is every line a row, and is the whole what was exported. */
 async function lookThrough(
   dataSource: DataSource,
-  table: TransferTable,
+  table: ExportedTable,
   listed: Manifest['tables'][number],
   path: string,
 ): Promise<void> {
@@ -182,7 +176,7 @@ async function* linesOf(path: string, seen?: (text: string) => void): AsyncGener
 
 async function importTable(
   dataSource: DataSource,
-  table: TransferTable,
+  table: ExportedTable,
   path: string,
   progress: TransferProgress,
 ): Promise<ImportResult> {
@@ -201,7 +195,7 @@ async function importTable(
 
 async function* batchesOf(
   path: string,
-  { here = {}, mend = (row) => row }: Pick<TransferTable, 'here' | 'mend'> = {},
+  { here = {}, mend = (row) => row }: Pick<ExportedTable, 'here' | 'mend'> = {},
 ): AsyncGenerator<Line[]> {
   let batch: Line[] = [];
   for await (const line of linesOf(path)) {
@@ -226,7 +220,7 @@ async function selfReferences(dataSource: DataSource, table: string): Promise<st
 /** Fills those columns where they are still empty; one that names nobody stays so. */
 async function fillLater(
   dataSource: DataSource,
-  table: TransferTable,
+  table: ExportedTable,
   later: string[],
   refersTo: string,
   batch: Line[],
@@ -241,7 +235,7 @@ async function fillLater(
 }
 
 /** A table with the columns that are filled after all its rows are in. */
-type ImportedTable = TransferTable & { readonly later: readonly string[] };
+type ImportedTable = ExportedTable & { readonly later: readonly string[] };
 
 async function importBatch(dataSource: DataSource, table: ImportedTable, path: string, batch: Line[]): Promise<number> {
   try {

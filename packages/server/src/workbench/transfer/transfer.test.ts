@@ -6,15 +6,18 @@ import { Writable } from 'node:stream';
 import sharp from 'sharp';
 import type { DataSource } from 'typeorm';
 import { checkData } from '../check/service.js';
-import { createDataSource } from '../../ground/database/data-source.js';
+import { createDataSource } from '../../service/data-source.js';
 import { loadDemo } from '../demo/load.js';
-import { FolderStore } from '../../posts/media/store.js';
+import { FolderStore } from '../../accounts/media/store.js';
 import { makeDatabase } from '../../tests/test-database.js';
 import { startTestService, type TestService } from '../../tests/test-service.js';
-import { Weightings } from '../../ranking/weighting/service.js';
+import { Weightings } from '../weighting/service.js';
 import { exportAll, exportCsv } from './export.js';
 import { importAll } from './import.js';
-import { TRANSFER_TABLES } from './tables.js';
+import { MediaStore } from '../../accounts/media/store.js';
+import { Media } from '../../accounts/media/service.js';
+import { PLAN } from '../../service/capabilities.js';
+import { weightingInForce } from '../../ranking/weighting/queries.js';
 
 /** Where an import goes: an empty database, and a folder for the pictures. */
 interface Target {
@@ -48,7 +51,7 @@ async function addPictures(): Promise<void> {
   );
   for (const [i, { id, author_id }] of posts.entries()) {
     const create = { width: 400, height: 200, channels: 3, background: { r: 40 * i, g: 120, b: 200 } } as const;
-    const upload = await source.services.media.take(author_id, await sharp({ create }).jpeg().toBuffer());
+    const upload = await source.house.get(Media).take(author_id, await sharp({ create }).jpeg().toBuffer());
     await source.dataSource.query(
       `INSERT INTO post_pictures (post_id, position, upload_id, alt) VALUES ($1, 0, $2, 'A lock')`,
       [id, upload],
@@ -61,7 +64,7 @@ let source: TestService;
 let target: Target;
 beforeAll(async () => {
   source = await startTestService();
-  await loadDemo(source.dataSource, source.services.config, () => undefined);
+  await loadDemo(source.dataSource, source.house.config, () => undefined);
   await addPictures();
   await source.dataSource.query(`UPDATE users u SET picture_id = p.id FROM uploads p WHERE p.user_id = u.id`);
 });
@@ -94,7 +97,7 @@ let whole: string | undefined;
 async function wholeExport(): Promise<string> {
   if (whole !== undefined) return whole;
   const made = join(mkdtempSync(join(tmpdir(), 'gather-lane-transfer-')), 'export');
-  await exportAll(source.dataSource, made, quiet, source.services.store);
+  await exportAll(source.dataSource, PLAN, made, quiet, source.house.get(MediaStore));
   return (whole = made);
 }
 /** Edits a file of the export. */
@@ -111,17 +114,17 @@ describe('export and import', () => {
     await source.dataSource.query(
       `UPDATE comments SET deleted_at = now() WHERE id IN (SELECT id FROM comments LIMIT 20)`,
     );
-    const manifest = await exportAll(source.dataSource, folder, quiet, source.services.store);
+    const manifest = await exportAll(source.dataSource, PLAN, folder, quiet, source.house.get(MediaStore));
     expect(manifest.tables.map((table) => [table.name, table.rows])).toEqual(
       expect.arrayContaining([
         ['users', expect.any(Number)],
         ['posts', 900],
       ]),
     );
-    const results = await importAll(target.dataSource, folder, quiet, target.store);
+    const results = await importAll(target.dataSource, PLAN, folder, quiet, target.store);
     expect(results.find((result) => result.table === 'posts')).toEqual({ table: 'posts', made: 900, skipped: 0 });
     for (const table of [
-      ...TRANSFER_TABLES.map(({ name }) => name),
+      ...PLAN.exported.map(({ name }) => name),
       'user_tallies',
       'post_tallies',
       'post_commenters',
@@ -133,19 +136,19 @@ describe('export and import', () => {
     expect(names(target.media)).toEqual(names(join(source.folder, 'media')));
     expect(names(target.media).length).toBeGreaterThan(10);
     expect(
-      (await checkData(target.dataSource, { repair: false, model: [], progress: quiet })).filter(
+      (await checkData(target.dataSource, { plan: PLAN, repair: false, model: [], progress: quiet })).filter(
         (finding) => finding.count > 0,
       ),
     ).toEqual([]);
   });
 
   test('what is there already is skipped and counted, so that a stopped import can be run again', async () => {
-    await exportAll(source.dataSource, folder, quiet, source.services.store);
-    await importAll(target.dataSource, folder, quiet, target.store);
+    await exportAll(source.dataSource, PLAN, folder, quiet, source.house.get(MediaStore));
+    await importAll(target.dataSource, PLAN, folder, quiet, target.store);
     await target.dataSource.query(
       `DELETE FROM comments WHERE id IN (SELECT c.id FROM comments c WHERE NOT EXISTS (SELECT FROM comments r WHERE r.parent_id = c.id) LIMIT 7)`,
     );
-    const again = await importAll(target.dataSource, folder, quiet, target.store);
+    const again = await importAll(target.dataSource, PLAN, folder, quiet, target.store);
     expect(again.find((result) => result.table === 'users')).toMatchObject({ table: 'users', made: 0 });
     expect(again.find((result) => result.table === 'comments')).toMatchObject({ made: 7 });
     expect(await contents(target, 'comments')).toEqual(await contents(source, 'comments'));
@@ -154,16 +157,16 @@ describe('export and import', () => {
   test('an import puts the weighting in force that was so where it comes from', async () => {
     const other = await startTestService();
     try {
-      await loadDemo(other.dataSource, other.services.config, quiet);
-      const { weighting } = other.services;
+      await loadDemo(other.dataSource, other.house.config, quiet);
+      const weighting = other.house.get(Weightings);
       await weighting.adopt({ halfLifeMs: 7_200_000, weights: { like: 2 } }, { note: 'For quick days', by: 'ingrid' });
       await weighting.build();
-      await exportAll(other.dataSource, folder, quiet, other.services.store);
-      await importAll(target.dataSource, folder, quiet, target.store);
-      const { id: _, ...there } = await weighting.inForce();
-      const kinds = source.services.config.reactions.map(({ name }) => name);
+      await exportAll(other.dataSource, PLAN, folder, quiet, other.house.get(MediaStore));
+      await importAll(target.dataSource, PLAN, folder, quiet, target.store);
+      const { id: _, ...there } = await weightingInForce(other.dataSource);
+      const kinds = source.house.config.reactions.map(({ name }) => name);
       const here = new Weightings(target.dataSource, target.dataSource, kinds);
-      expect(await here.inForce()).toMatchObject(there);
+      expect(await weightingInForce(target.dataSource)).toMatchObject(there);
       expect(await contents(target, 'standings')).toEqual(await contents(other, 'standings'));
       // As history, it tells what was adopted there and why.
       expect(await here.list()).toMatchObject([{ note: 'As imported' }, { note: 'For quick days', state: 'past' }, {}]);
@@ -173,16 +176,18 @@ describe('export and import', () => {
   });
 
   test('the files are for their owner alone, and a folder with anything in it is refused', async () => {
-    await exportAll(source.dataSource, folder, quiet, source.services.store);
+    await exportAll(source.dataSource, PLAN, folder, quiet, source.house.get(MediaStore));
     expect([statSync(folder).mode & 0o777, statSync(file('credentials')).mode & 0o777]).toEqual([0o700, 0o600]);
-    await expect(exportAll(source.dataSource, folder, quiet, source.services.store)).rejects.toThrow('is not empty');
+    await expect(exportAll(source.dataSource, PLAN, folder, quiet, source.house.get(MediaStore))).rejects.toThrow(
+      'is not empty',
+    );
   });
 
   test('sessions and signing keys never leave the service', async () => {
     const user = await source.user();
-    await exportAll(source.dataSource, folder, quiet, source.services.store);
-    const everything = TRANSFER_TABLES.map(({ name }) => readFileSync(file(name), 'utf8')).join('');
-    expect(TRANSFER_TABLES.map(({ name }) => name)).not.toEqual(expect.arrayContaining(['sessions']));
+    await exportAll(source.dataSource, PLAN, folder, quiet, source.house.get(MediaStore));
+    const everything = PLAN.exported.map(({ name }) => readFileSync(file(name), 'utf8')).join('');
+    expect(PLAN.exported.map(({ name }) => name)).not.toEqual(expect.arrayContaining(['sessions']));
     expect(everything).toContain(user.id);
     expect(everything).not.toMatch(/refresh_hash|secret/);
   });
@@ -226,14 +231,14 @@ describe('export and import', () => {
     async (_, table, change, message) => {
       cpSync(await wholeExport(), folder, { recursive: true });
       edit(table, change);
-      await expect(importAll(target.dataSource, folder, quiet, target.store)).rejects.toThrow(message);
+      await expect(importAll(target.dataSource, PLAN, folder, quiet, target.store)).rejects.toThrow(message);
       expect(await countOf(target, 'users')).toBe(0);
     },
   );
 
   test('a row that the database refuses stops it with file and line, and nothing of its batch is kept', async () => {
-    await exportAll(source.dataSource, folder, quiet, source.services.store);
-    await importAll(target.dataSource, folder, quiet, target.store);
+    await exportAll(source.dataSource, PLAN, folder, quiet, source.house.get(MediaStore));
+    await importAll(target.dataSource, PLAN, folder, quiet, target.store);
     await target.dataSource.query(`TRUNCATE users CASCADE`);
     const taken = (
       await source.dataSource.query<[{ handle: string }]>(`SELECT handle FROM users ORDER BY id OFFSET 30 LIMIT 1`)
@@ -242,15 +247,15 @@ describe('export and import', () => {
       `INSERT INTO users (id, handle, name) VALUES (gen_random_uuid(), $1, 'Who took it')`,
       [taken],
     );
-    await expect(importAll(target.dataSource, folder, quiet, target.store)).rejects.toThrow(
+    await expect(importAll(target.dataSource, PLAN, folder, quiet, target.store)).rejects.toThrow(
       /users\.ndjson, line 31 is refused: .*users_handle_taken.*Nothing of its batch was kept/,
     );
     expect(await countOf(target, 'users')).toBe(1);
   });
 
   test('a folder without a manifest, or of another making, is no export', async () => {
-    await expect(importAll(target.dataSource, folder, quiet, target.store)).rejects.toThrow('this is no export');
-    await exportAll(source.dataSource, folder, quiet, source.services.store);
+    await expect(importAll(target.dataSource, PLAN, folder, quiet, target.store)).rejects.toThrow('this is no export');
+    await exportAll(source.dataSource, PLAN, folder, quiet, source.house.get(MediaStore));
     const path = join(folder, 'manifest.json');
     const manifest = JSON.parse(readFileSync(path, 'utf8')) as object;
     for (const [change, message] of [
@@ -259,7 +264,7 @@ describe('export and import', () => {
       [{ tables: [{ name: 'moons' }] }, /"moons"/],
     ] as const) {
       writeFileSync(path, JSON.stringify({ ...manifest, ...change }));
-      await expect(importAll(target.dataSource, folder, quiet, target.store)).rejects.toThrow(message);
+      await expect(importAll(target.dataSource, PLAN, folder, quiet, target.store)).rejects.toThrow(message);
     }
   });
 
@@ -267,10 +272,10 @@ describe('export and import', () => {
     await source.dataSource.query(`UPDATE users SET bio = $1 WHERE handle = 'wren'`, ['says "hm",\nand waits']);
     let text = '';
     const out = new Writable({ write: (chunk: Buffer, _, done) => ((text += chunk.toString()), done()) });
-    await exportCsv(source.dataSource, 'users', out);
+    await exportCsv(source.dataSource, PLAN, 'users', out);
     expect(text.split('\n')[0]).toMatch(/^id,handle,name,bio,version,created_at,/);
     expect(text).toContain('"says ""hm"",\nand waits"');
-    await expect(exportCsv(source.dataSource, 'sessions', out)).rejects.toThrow(
+    await expect(exportCsv(source.dataSource, PLAN, 'sessions', out)).rejects.toThrow(
       'There is no table "sessions" to export',
     );
   });
@@ -300,16 +305,16 @@ test('own fields come along, references among users too, and need their model fi
     posts: { fields: { at: { type: 'string', format: 'date-time' }, lockNumber: { type: 'integer' } } },
   };
   const [own, empty] = [await startTestService({ model }), await startTestService({ model })];
-  await loadDemo(own.dataSource, own.services.config, quiet);
+  await loadDemo(own.dataSource, own.house.config, quiet);
   // Everybody's friend is the one after them: half of the references lead to rows that come later.
   await own.dataSource.query(
     `UPDATE users u SET f_friend = n.next FROM (SELECT id, coalesce(lead(id) OVER w, first_value(id) OVER w) AS next FROM users WINDOW w AS (ORDER BY id)) n WHERE n.id = u.id`,
   );
-  await exportAll(own.dataSource, folder, quiet, own.services.store);
-  await expect(importAll(target.dataSource, folder, quiet, target.store)).rejects.toThrow(
+  await exportAll(own.dataSource, PLAN, folder, quiet, own.house.get(MediaStore));
+  await expect(importAll(target.dataSource, PLAN, folder, quiet, target.store)).rejects.toThrow(
     /users has no column "f_\w+"\. It is a field of your own: bring its model file here/,
   );
-  await importAll(empty.dataSource, folder, quiet, empty.services.store);
+  await importAll(empty.dataSource, PLAN, folder, quiet, empty.house.get(MediaStore));
   for (const table of ['users', 'posts']) expect(await contents(empty, table)).toEqual(await contents(own, table));
   await own.stop();
   await empty.stop();

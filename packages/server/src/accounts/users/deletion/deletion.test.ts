@@ -2,6 +2,8 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { checkData } from '../../../workbench/check/service.js';
 import { addComments, addFollows, addPosts, addUsers } from '../../../tests/graph.js';
 import { startTestService, type TestService } from '../../../tests/test-service.js';
+import { AccountDeletion } from './service.js';
+import { PLAN } from '../../../service/capabilities.js';
 
 let service: TestService;
 const password = 'narrowboat crew';
@@ -18,7 +20,12 @@ async function member(handle: string) {
   return { id: (json.user as { id: string }).id, handle, token: json.accessToken as string };
 }
 const faults = async () => {
-  const found = await checkData(service.dataSource, { repair: false, model: [], progress: () => undefined });
+  const found = await checkData(service.dataSource, {
+    plan: PLAN,
+    repair: false,
+    model: [],
+    progress: () => undefined,
+  });
   return found.filter(({ count }) => count > 0).map(({ name }) => name);
 };
 const rows = async (table: string, where: string, id: string) =>
@@ -71,7 +78,7 @@ describe('deleting an account', () => {
     await runner.query(`SELECT pg_advisory_unlock_all()`);
     await runner.release();
 
-    expect(await service.services.deletion.erase()).toBeGreaterThan(0);
+    expect(await service.house.get(AccountDeletion).erase()).toBeGreaterThan(0);
     expect(await rows('users', 'id = $1', me.id)).toBe(0);
     const { json } = await service.call<{ items: object[] }>('GET', `/v1/posts/${theirs}/comments?sort=oldest`);
     expect(json.items).toMatchObject([
@@ -113,10 +120,13 @@ describe('deleting an account', () => {
       WHERE datname = current_database() AND query LIKE '%DELETE FROM%' AND pid <> pg_backend_pid()`;
     for (let i = 0; i < 10; i++) {
       await service.dataSource.query(kill).catch(() => undefined);
-      await service.services.deletion.erase().catch(() => 0);
+      await service.house
+        .get(AccountDeletion)
+        .erase()
+        .catch(() => 0);
       expect(await faults()).toEqual([]);
     }
-    while ((await rows('users', 'id = $1', me.id)) > 0) await service.services.deletion.erase();
+    while ((await rows('users', 'id = $1', me.id)) > 0) await service.house.get(AccountDeletion).erase();
     for (const [table, where] of [
       ['users', 'id = $1'],
       ['posts', 'author_id = $1'],

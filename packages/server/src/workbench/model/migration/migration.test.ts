@@ -2,7 +2,7 @@ import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
 import { readModel, type Answers, type FieldSource, type FieldValue, type Model } from '@gather-lane/core';
 import pg from 'pg';
 import type { DataSource } from 'typeorm';
-import { createDataSource } from '../../../ground/database/data-source.js';
+import { createDataSource } from '../../../service/data-source.js';
 import { makeDatabase } from '../../../tests/test-database.js';
 import { ModelMigration } from '../model-migration.entity.js';
 import { presentFields } from './catalogue.js';

@@ -1,0 +1,62 @@
+import { mkdir, readdir, rename, rm, stat, writeFile } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
+
+/** Where a stored file is to be had: a path on this machine. Another store may say an address. */
+export interface Located {
+  readonly folder: string;
+  readonly file: string;
+}
+
+/** Keeps the files of pictures. Everything that knows where they are is behind this. */
+export abstract class MediaStore {
+  /** Keeps a file; once it returns, the whole of it is there. */
+  abstract put(name: string, bytes: Buffer): Promise<void>;
+  /** Removes a file; one that is not there is no error. */
+  abstract remove(name: string): Promise<void>;
+  /** Where a file is to be had. */
+  abstract locate(name: string): Located;
+  /** Every file that is kept, with the instant of its making in milliseconds. */
+  abstract list(): AsyncIterable<{ name: string; madeAt: number }>;
+}
+
+/** Files in a folder, in subfolders by the end of their names' id, so that no folder holds too many. */
+export class FolderStore extends MediaStore {
+  readonly #folder: string;
+
+  constructor(folder: string) {
+    super();
+    this.#folder = folder;
+  }
+
+  async put(name: string, bytes: Buffer): Promise<void> {
+    const path = this.#path(name);
+    await mkdir(dirname(path), { recursive: true, mode: 0o700 });
+    // Written beside and moved: a reader finds the whole file or none.
+    await writeFile(`${path}.part`, bytes, { mode: 0o600 });
+    await rename(`${path}.part`, path);
+  }
+
+  async remove(name: string): Promise<void> {
+    await rm(this.#path(name), { force: true });
+  }
+
+  locate(name: string): Located {
+    return { folder: this.#folder, file: join(shelfOf(name), name) };
+  }
+
+  async *list(): AsyncIterable<{ name: string; madeAt: number }> {
+    const shelves = await readdir(this.#folder).catch(() => []);
+    for (const shelf of shelves)
+      for (const name of await readdir(join(this.#folder, shelf)).catch(() => [])) {
+        const found = await stat(join(this.#folder, shelf, name)).catch(() => null);
+        if (found) yield { name, madeAt: found.mtimeMs };
+      }
+  }
+
+  #path(name: string): string {
+    return join(this.#folder, shelfOf(name), name);
+  }
+}
+
+/** A UUIDv7 begins with the time: its end spreads. */
+const shelfOf = (name: string): string => name.slice(34, 36);

@@ -1,0 +1,77 @@
+import { normalAddress } from '@gather-lane/core';
+import type { Capability } from '../../ground/capability/capability.js';
+import { orphans } from '../../ground/capability/data-check.js';
+import { AccountDeletion } from './deletion/service.js';
+import { Credential } from './credential.entity.js';
+import { TRIALS } from './ownership.js';
+import { ReservedHandle } from './reserved-handle.entity.js';
+import { Users } from './service.js';
+import { User } from './user.entity.js';
+
+/** Accounts and profiles. */
+export const users: Capability = {
+  name: 'users',
+  entities: [User, Credential, ReservedHandle],
+  ownFields: { users: User },
+  tables: {
+    users: {
+      shown: [
+        'id',
+        'handle',
+        'name',
+        'bio',
+        'audience',
+        'moderator',
+        'version',
+        'created_at',
+        'erased_at',
+        'picture_id',
+        'picture_link',
+      ],
+      filled: true,
+      exported: {
+        key: ['id'],
+        afterwards: { column: 'picture_id', refersTo: 'uploads' },
+        mend: ({ picture_link: link, ...row }) => ({
+          ...row,
+          ...(link !== undefined && { picture_link: typeof link === 'string' ? normalAddress(link) : null }),
+        }),
+      },
+    },
+    credentials: {
+      shown: ['user_id', 'demo'],
+      secret: ['password_hash'],
+      filled: true,
+      exported: { key: ['user_id'] },
+    },
+    reserved_handles: { shown: ['handle', 'user_id', 'reserved_until'], exported: { key: ['handle'] } },
+  },
+  checks: [
+    orphans('credentials', 'user_id', 'users'),
+    {
+      name: 'erased-users-with-credentials',
+      means: 'a deleted account can still sign in',
+      sql: `SELECT u.id::text, 'a credential' AS found, 'none' AS should FROM users u JOIN credentials c ON c.user_id = u.id WHERE u.erased_at IS NOT NULL`,
+    },
+    {
+      name: 'picture-links',
+      means: 'the address of a picture elsewhere is none',
+      sql: `SELECT id::text, left(picture_link, 80) AS found, 'an address in ASCII' AS should FROM users WHERE picture_link !~ '^https?://[!-~]+$'`,
+    },
+  ],
+  trials: TRIALS,
+  start(house) {
+    const { database, pages, address, config } = house;
+    const all = house.add(new Users(database, pages, address, config.model, config.limits.name));
+    return {
+      owners: { user: (reference, caller) => all.owned(reference, caller) },
+      routes: async (app) =>
+        (await import('./routes.js')).userRoutes(app, {
+          users: all,
+          deletion: house.get(AccountDeletion),
+          address,
+          config,
+        }),
+    };
+  },
+};

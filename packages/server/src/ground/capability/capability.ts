@@ -1,0 +1,56 @@
+import type { ModelTableName } from '@gather-lane/core';
+import type { App } from '../http/app-type.js';
+import type { FindOwned } from '../http/doorway.js';
+import type { DataCheck } from './data-check.js';
+import type { House } from './house.js';
+import type { CapabilityTable } from './table.js';
+import type { Trials } from './trial.js';
+
+/** A class that TypeORM maps. */
+export type EntityClass = new () => object;
+
+/** What a capability says of itself: only the parts that it has. */
+export interface Capability {
+  readonly name: string;
+  readonly entities?: readonly EntityClass[];
+  /** Entities of the tables that may have fields of the developer's own. */
+  readonly ownFields?: Partial<Record<ModelTableName, EntityClass>>;
+  /** Its tables by their names, those that others refer to first. */
+  readonly tables?: Readonly<Record<string, CapabilityTable>>;
+  readonly checks?: readonly DataCheck[];
+  /** How its operations are tried, each stated a second time: the check holds the routes against them. */
+  readonly trials?: Trials;
+  /** Things of its own that the ownership check makes for each owner, after those of the capabilities before. */
+  readonly things?: readonly OwnedThing[];
+  /** Makes what runs. */
+  readonly start?: (house: House) => Running;
+}
+
+/** A thing that the ownership check gives each owner. */
+export interface OwnedThing {
+  /** What it is called in a path, and among the things. */
+  readonly name: string;
+  /** Makes one: takes its id ($1) and the owner's ($2). */
+  readonly make: string;
+  /** Everything of the kind that is the owner's ($1), as one value to compare. */
+  readonly snapshot: string;
+  /** Takes away what is left of the kind once its owners are gone. */
+  readonly leftOver?: string;
+}
+
+/** What a capability is in a running service. */
+export interface Running {
+  /** Loaded when there is an application: a command that only looks at tables needs none. */
+  readonly routes?: (app: App) => Promise<void>;
+  /** How the owner of each kind of thing is found; the last word of the key is the name of the path parameter. */
+  readonly owners?: Readonly<Record<string, FindOwned>>;
+  readonly jobs?: readonly Job[];
+  /** Ends what is under way. */
+  readonly stop?: () => Promise<void>;
+}
+
+/** Something that is done soon after the start and then every hour, by any process, at any time. */
+export interface Job {
+  readonly does: string;
+  run(): Promise<unknown>;
+}

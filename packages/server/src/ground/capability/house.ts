@@ -1,0 +1,69 @@
+import { randomBytes } from 'node:crypto';
+import type { Model } from '@gather-lane/core';
+import type { DataSource } from 'typeorm';
+import type { Config } from '../config/schema.js';
+import { Cursors } from '../http/cursors.js';
+import { Pages } from '../http/pagination.js';
+import { PublicAddress } from '../http/public-address.js';
+import type { HousePlan } from './plan.js';
+
+/** A class of which the house has one. */
+export type Kind<T> = abstract new (...parameters: never[]) => T;
+
+/** What a house is built on. */
+export interface Foundation {
+  readonly plan: HousePlan;
+  readonly database: DataSource;
+  /** For work that nobody waits for: the same database, without limits of time. */
+  readonly background: DataSource;
+  readonly config: Config;
+  readonly demo: boolean;
+  /** The model file as it is now, which may be newer than the model that the service runs by. */
+  readonly modelFile: () => Model;
+}
+
+/** What every capability is made with, and what those before it have made. */
+export class House implements Foundation {
+  readonly plan: HousePlan;
+  readonly database: DataSource;
+  readonly background: DataSource;
+  readonly config: Config;
+  readonly demo: boolean;
+  readonly modelFile: () => Model;
+  readonly address: PublicAddress;
+  readonly cursors: Cursors;
+  readonly pages: Pages;
+  /** What the service's own check carries, so that no limit counts it. */
+  readonly pass = randomBytes(24).toString('base64url');
+  readonly #made = new Map<Kind<unknown>, unknown>();
+
+  constructor({ plan, database, background, config, demo, modelFile }: Foundation) {
+    this.plan = plan;
+    this.database = database;
+    this.background = background;
+    this.config = config;
+    this.demo = demo;
+    this.modelFile = modelFile;
+    this.address = new PublicAddress(config.server.publicAddress);
+    this.cursors = new Cursors(database);
+    this.pages = new Pages(this.cursors);
+  }
+
+  /** Keeps what others may ask for. @returns the same */
+  add<T extends object>(made: T, kind: Kind<T> = made.constructor as Kind<T>): T {
+    this.#made.set(kind, made);
+    return made;
+  }
+
+  /** What was made of a class, or null: a part that not every service has. */
+  find<T>(kind: Kind<T>): T | null {
+    return (this.#made.get(kind) as T | undefined) ?? null;
+  }
+
+  /** What was made of a class. @throws Error where the capability that makes it comes later in the list, or is not in it */
+  get<T>(kind: Kind<T>): T {
+    const made = this.find(kind);
+    if (made === null) throw new Error(`${kind.name} is not made yet: name its capability earlier in the list.`);
+    return made;
+  }
+}

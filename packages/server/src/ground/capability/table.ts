@@ -1,0 +1,26 @@
+/** What is to be known of a table by those who look at all of them. */
+export interface CapabilityTable {
+  /** Columns that anybody may look at. What is not named is masked, so a column that is added is, until somebody thinks. */
+  readonly shown: readonly string[];
+  /** Columns whose values leave the database for nobody. */
+  readonly secret?: readonly string[];
+  /** How an export holds it; left out for what triggers derive, and for secrets of one running service. */
+  readonly exported?: Exported;
+  /** Whether starting over leaves it as it is: the rows are not what people made. */
+  readonly stays?: true;
+  /** Whether `fill` brings rows into it, so that its statistics are made afresh. */
+  readonly filled?: true;
+}
+
+/** How an export holds a table. */
+export interface Exported {
+  readonly key: readonly string[];
+  /** An order in which every row comes after those that it refers to; by the key unless said. */
+  readonly order?: string;
+  /** A column that refers to a table which comes later: filled once that is in. */
+  readonly afterwards?: { readonly column: string; readonly refersTo: string };
+  /** What an older version let in and this one does not, put right. */
+  readonly mend?: (row: Record<string, unknown>) => Record<string, unknown>;
+  /** What of a row is other here than where it was exported. */
+  readonly here?: Readonly<Record<string, unknown>>;
+}

@@ -1,0 +1,58 @@
+import type { Capability } from '../../ground/capability/capability.js';
+import { orphans } from '../../ground/capability/data-check.js';
+import { readId } from '../../ground/http/doorway.js';
+import { IdempotentCalls } from '../../ground/idempotency/service.js';
+import { Posts } from '../posts/service.js';
+import { Comment } from './comment.entity.js';
+import { TRIALS } from './ownership.js';
+import { Comments } from './service.js';
+
+/** The conversation below posts. */
+export const comments: Capability = {
+  name: 'comments',
+  entities: [Comment],
+  ownFields: { comments: Comment },
+  tables: {
+    comments: {
+      shown: [
+        'id',
+        'post_id',
+        'parent_id',
+        'author_id',
+        'body',
+        'version',
+        'created_at',
+        'edited_at',
+        'deleted_at',
+        'removal',
+      ],
+      filled: true,
+      exported: { key: ['id'], order: 'created_at, id' },
+    },
+  },
+  checks: [
+    {
+      name: 'answers-across-posts',
+      means: 'a comment answers a comment of another post',
+      sql: `SELECT c.id::text, p.post_id::text AS found, c.post_id::text AS should FROM comments c JOIN comments p ON p.id = c.parent_id WHERE p.post_id <> c.post_id`,
+    },
+    orphans('comments', 'post_id', 'posts'),
+    orphans('comments', 'author_id', 'users'),
+    orphans('comments', 'parent_id', 'comments'),
+  ],
+  trials: TRIALS,
+  start(house) {
+    const { database, pages, address, config } = house;
+    const all = house.add(new Comments(database, house.get(Posts), pages, address, config.model));
+    return {
+      owners: { comment: (reference, caller) => all.owned(readId(reference, 'comment'), caller) },
+      routes: async (app) =>
+        (await import('./routes.js')).commentRoutes(app, {
+          comments: all,
+          repeats: house.get(IdempotentCalls),
+          address,
+          config,
+        }),
+    };
+  },
+};

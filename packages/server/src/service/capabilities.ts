@@ -1,0 +1,65 @@
+import { deniedAttempts } from '../accounts/denied-attempts/capability.js';
+import { identities } from '../accounts/identities/capability.js';
+import { mail } from '../accounts/mail/capability.js';
+import { media } from '../accounts/media/capability.js';
+import { operatorSessions } from '../accounts/operator/capability.js';
+import { passwordResets } from '../accounts/password-resets/capability.js';
+import { sessions } from '../accounts/sessions/capability.js';
+import { users } from '../accounts/users/capability.js';
+import { deletion } from '../accounts/users/deletion/capability.js';
+import { feed } from '../feed/capability.js';
+import { blocks } from '../graph/blocks/capability.js';
+import { follows } from '../graph/follows/capability.js';
+import type { Capability } from '../ground/capability/capability.js';
+import { planOf } from '../ground/capability/plan.js';
+import { idempotency } from '../ground/idempotency/capability.js';
+import { keys } from '../ground/keys/capability.js';
+import { atom } from '../posts/atom/capability.js';
+import { comments } from '../posts/comments/capability.js';
+import { moderation } from '../posts/moderation/capability.js';
+import { posts } from '../posts/posts/capability.js';
+import { reactions } from '../posts/reactions/capability.js';
+import { tallies } from '../ranking/tallies/capability.js';
+import { weighting } from '../ranking/weighting/capability.js';
+import { about } from '../workbench/about/capability.js';
+import { docs } from '../workbench/docs/capability.js';
+import { fills } from '../workbench/fill/capability.js';
+import { model } from '../workbench/model/capability.js';
+import { operator } from '../workbench/operator/capability.js';
+import { ownership } from '../workbench/ownership/capability.js';
+import { weightings } from '../workbench/weighting/capability.js';
+
+/** All capabilities, each after those that it is made with. Their routes stand in the API document in this order. */
+export const CAPABILITIES: readonly Capability[] = [
+  about,
+  keys,
+  idempotency,
+  tallies,
+  weighting,
+  users,
+  deniedAttempts,
+  sessions,
+  operatorSessions,
+  deletion,
+  identities,
+  media,
+  mail,
+  passwordResets,
+  posts,
+  atom,
+  comments,
+  reactions,
+  moderation,
+  follows,
+  blocks,
+  feed,
+  operator,
+  weightings,
+  ownership,
+  model,
+  fills,
+  docs,
+];
+
+/** What they say together. */
+export const PLAN = planOf(CAPABILITIES);

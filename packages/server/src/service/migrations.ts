@@ -1,0 +1,36 @@
+import { Accounts1764000000001 } from './migrations/1764000000001-accounts.js';
+import { Posts1764000000002 } from './migrations/1764000000002-posts.js';
+import { Standings1764000000003 } from './migrations/1764000000003-standings.js';
+import { Tallies1764000000004 } from './migrations/1764000000004-tallies.js';
+import { FillRuns1764000000005 } from './migrations/1764000000005-fill-runs.js';
+import { ModelMigrations1764000000006 } from './migrations/1764000000006-model-migrations.js';
+import { People1764000000007 } from './migrations/1764000000007-people.js';
+import { SignIn1764000000008 } from './migrations/1764000000008-sign-in.js';
+import { Media1764000000009 } from './migrations/1764000000009-media.js';
+import { ThrowAwayUsers1764000000010 } from './migrations/1764000000010-throw-away-users.js';
+import { Reactions1764000000011 } from './migrations/1764000000011-reactions.js';
+import { Weightings1764000000012 } from './migrations/1764000000012-weightings.js';
+import { LargeStatements1764000000013 } from './migrations/1764000000013-large-statements.js';
+import { NoJit1764000000014 } from './migrations/1764000000014-no-jit.js';
+import { Keys1764000000015 } from './migrations/1764000000015-keys.js';
+import { PictureLinks1764000000016 } from './migrations/1764000000016-picture-links.js';
+
+/** The product's migrations, oldest first. */
+export const MIGRATIONS = [
+  Accounts1764000000001,
+  Posts1764000000002,
+  Standings1764000000003,
+  Tallies1764000000004,
+  FillRuns1764000000005,
+  ModelMigrations1764000000006,
+  People1764000000007,
+  SignIn1764000000008,
+  Media1764000000009,
+  ThrowAwayUsers1764000000010,
+  Reactions1764000000011,
+  Weightings1764000000012,
+  LargeStatements1764000000013,
+  NoJit1764000000014,
+  Keys1764000000015,
+  PictureLinks1764000000016,
+];

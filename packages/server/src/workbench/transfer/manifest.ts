@@ -1,0 +1,21 @@
+/** What an export says of itself, in `manifest.json`. */
+export interface Manifest {
+  readonly format: 'gather-lane export';
+  readonly formatVersion: 1;
+  readonly service: string;
+  readonly madeAt: string;
+  readonly tables: { readonly name: string; readonly file: string; readonly rows: number; readonly sha256: string }[];
+}
+
+/** Folder of the pictures' files beside the tables. */
+export const MEDIA_FOLDER = 'media';
+/** Name of the manifest's file. */
+export const MANIFEST = 'manifest.json';
+
+/** An export or import that cannot be done; the message says what, where and how to mend it. */
+export class TransferRefused extends Error {
+  override readonly name = 'TransferRefused';
+}
+
+/** Told how many rows of which table are done. */
+export type TransferProgress = (table: string, rows: number) => void;
