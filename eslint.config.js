@@ -62,6 +62,24 @@ export default tseslint.config(
     },
   },
   {
+    // What others may use of a capability stands in files of its own: its statements, routes and trials are no such.
+    files: ['packages/server/src/*/**/*.ts'],
+    ignores: ['**/*.test.ts', '**/tests/**'],
+    rules: {
+      'no-restricted-imports': [
+        'error',
+        {
+          patterns: [
+            {
+              regex: '^\\.\\./.+/([a-z-]+-)?(queries|routes|ownership)\\.js$',
+              message: 'A capability is entered by what it says to others, never by its statements or routes.',
+            },
+          ],
+        },
+      ],
+    },
+  },
+  {
     files: ['packages/*/src/**/*.{ts,tsx}'],
     ignores: ['packages/client/src/generated/**'],
     ...importX.flatConfigs.typescript,

@@ -1,5 +1,5 @@
 import type { Removal } from '@gather-lane/core';
-import { COUNT_COLUMNS, type CountColumns } from '../ranking/tallies/queries.js';
+import { COUNT_COLUMNS, type CountColumns } from '../ranking/tallies/counts.js';
 import { seenBy } from '../accounts/users/visibility.js';
 import { standingsTable } from '../ranking/weighting/standings.js';
 import { AUTHORS } from './queries.js';

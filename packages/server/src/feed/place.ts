@@ -9,7 +9,7 @@ import {
 } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { Problem } from '../ground/http/problem.js';
-import { toCounts } from '../ranking/tallies/queries.js';
+import { toCounts } from '../ranking/tallies/counts.js';
 import { nextAbove, PLACE_FACTS, type AboveRow, type PlaceRow } from './place-queries.js';
 import type { PlaceReply, PlaceView } from './schema.js';
 

@@ -11,7 +11,7 @@ import type { Places } from './place.js';
 import type { FeedInspection } from './inspection.js';
 import type { Users } from '../accounts/users/service.js';
 import type { DataSource } from 'typeorm';
-import { weightingInForce } from '../ranking/weighting/queries.js';
+import { weightingInForce } from '../ranking/weighting/in-force.js';
 import type { PublicAddress } from '../ground/http/public-address.js';
 import {
   FeedItemSchema,

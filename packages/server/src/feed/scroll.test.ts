@@ -5,7 +5,7 @@ import { startTestService, type Actor, type TestService } from '../tests/test-se
 import { Feed } from './service.js';
 import { Sessions } from '../accounts/sessions/service.js';
 import { Weightings } from '../workbench/weighting/service.js';
-import { weightingInForce } from '../ranking/weighting/queries.js';
+import { weightingInForce } from '../ranking/weighting/in-force.js';
 
 let service: TestService;
 let viewer: Actor;

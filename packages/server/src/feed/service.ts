@@ -5,7 +5,7 @@ import type { Cursors } from '../ground/http/cursors.js';
 import type { SignedIn } from '../ground/http/principal.js';
 import { Problem } from '../ground/http/problem.js';
 import type { Posts } from '../posts/posts/service.js';
-import { numbersOf } from '../ranking/weighting/queries.js';
+import { numbersOf } from '../ranking/weighting/in-force.js';
 import { explain } from './place.js';
 import { feedNewer, feedPage, FORGET_DROPS, type FeedOrder, type FeedPageRow } from './queries.js';
 import type { FeedItem, NewerView } from './schema.js';

@@ -1,4 +1,4 @@
-import { WEIGHTING_COLUMNS } from '../../ranking/weighting/queries.js';
+import { WEIGHTING_COLUMNS } from '../../ranking/weighting/in-force.js';
 
 /**
  * Whose an outside identity is: issuer ($1) and subject ($2), or the hash of the subject ($3) once the account was deleted;

@@ -9,7 +9,7 @@ import type { Users } from '../users/service.js';
 import type { Sessions } from '../sessions/service.js';
 import type { Config } from '../../ground/config/schema.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
-import { cookieWish, sendSession, SessionSchema } from '../sessions/routes.js';
+import { cookieWish, sendSession, SessionSchema } from '../sessions/reply.js';
 import type { IdentityRow } from './service.js';
 
 /** What these are made of. */

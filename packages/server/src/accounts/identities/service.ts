@@ -6,7 +6,7 @@ import { brokenConstraint, inTransaction } from '../../ground/database/transacti
 import type { SignedIn } from '../../ground/http/principal.js';
 import { Problem, refusalProblem } from '../../ground/http/problem.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
-import { toSignedIn, type SessionCheckRow } from '../sessions/queries.js';
+import { toSignedIn, type SessionCheckRow } from '../sessions/signed-in.js';
 import { hashOf } from '../sessions/tokens.js';
 import type { Users } from '../users/service.js';
 import { profileOf, signInWarnings, type ClaimSource } from './claims.js';

@@ -1,3 +1,4 @@
+import { PICTURE_JSON } from './fragments.js';
 /** A blob by the hash of what was uploaded ($1), kept from being freed until the transaction ends. */
 export const HOLD_BLOB = `SELECT id FROM blobs WHERE hash = $1 FOR KEY SHARE`;
 
@@ -9,15 +10,9 @@ export const MAKE_BLOB = `
 /** Notes whose a blob is. */
 export const MAKE_UPLOAD = `INSERT INTO uploads (id, user_id, blob_id) VALUES ($1, $2, $3)`;
 
-/** What a picture is shown with, for a statement that joins `blobs b` and `uploads u`. */
-export const PICTURE_JSON = `json_build_object('id', u.id, 'blob', b.id, 'width', b.width, 'height', b.height, 'widths', b.widths, 'placeholder', b.placeholder`;
-
 /** An upload as it is shown. Cost: two primary-key probes. */
 export const UPLOAD_BY_ID = `
   SELECT ${PICTURE_JSON}) AS picture FROM uploads u JOIN blobs b ON b.id = u.blob_id WHERE u.id = $1`;
-
-/** One's own upload, kept from being swept until the transaction ends. */
-export const HOLD_UPLOAD = `SELECT id FROM uploads WHERE id = $1 AND user_id = $2 FOR KEY SHARE`;
 
 /** Whose an upload is. Cost: one primary-key probe. */
 export const OWNED_UPLOAD = `SELECT user_id FROM uploads WHERE id = $1`;

@@ -1,6 +1,5 @@
 import { prepared } from '../../ground/database/prepared.js';
-import type { SignedIn } from '../../ground/http/principal.js';
-import { toWeighting, WEIGHTING_COLUMNS, type WeightingColumns } from '../../ranking/weighting/queries.js';
+import { WEIGHTING_COLUMNS } from '../../ranking/weighting/in-force.js';
 
 /**
  * The first statement of every signed-in request: is the session alive, whose is it, and which weighting
@@ -13,23 +12,6 @@ export const CHECK_SESSION = prepared(`
   JOIN weightings w ON w.in_force
   WHERE s.id = $1 AND s.ended_at IS NULL AND s.expires_at > clock_timestamp()
     AND CASE WHEN s.by_cookie THEN s.cookie_hash = $2 ELSE $2::bytea IS NULL END`);
-
-/** A row of that statement. */
-export interface SessionCheckRow extends WeightingColumns {
-  readonly id: string | null;
-  readonly user_id: string;
-  readonly handle: string;
-  readonly moderator: boolean;
-}
-
-/** The signed-in caller that a row says. */
-export const toSignedIn = (row: SessionCheckRow): SignedIn => ({
-  id: row.id,
-  userId: row.user_id,
-  handle: row.handle,
-  moderator: row.moderator,
-  weighting: toWeighting(row),
-});
 
 /** A session ($1) that is alive and may be refreshed, held until the transaction ends: refreshes of one come one by one. */
 export const HOLD_SESSION = `

@@ -23,12 +23,11 @@ import {
   LIST_SESSIONS,
   REFRESH_STATE,
   RENEW_SESSION,
-  toSignedIn,
   USE_REFRESH_TOKEN,
   type HeldSessionRow,
-  type SessionCheckRow,
   type SessionRow,
 } from './queries.js';
+import { toSignedIn, type SessionCheckRow } from './signed-in.js';
 import { Session } from './session.entity.js';
 import { Throttle } from './throttle.js';
 import { AccessTokens, hashOf, makeRefreshToken, readRefreshToken, writeRefreshToken } from './tokens.js';

@@ -1,34 +1,7 @@
 import type { FieldValues, Model } from '@gather-lane/core';
 import { fieldsColumn, setFields } from '../../ground/fields/field-columns.js';
-import type { PublicAddress } from '../../ground/http/public-address.js';
 import { seenBy } from './visibility.js';
-
-/** The file of a user's own picture, the smallest size; null without one. */
-const pictureFile = (user: string): string =>
-  `(SELECT b.id || '-' || b.widths[1] || '.webp' FROM uploads f JOIN blobs b ON b.id = f.blob_id WHERE f.id = ${user}.picture_id)`;
-
-/** Columns of an author's card, for a statement that joins `users a`. */
-export const AUTHOR_COLUMNS = `a.id AS author_id, a.handle AS author_handle, a.name AS author_name, a.picture_link AS author_link,
-  ${pictureFile('a')} AS author_picture`;
-
-/** A row that holds those columns. */
-export interface AuthorColumns {
-  readonly author_id: string;
-  readonly author_handle: string;
-  readonly author_name: string;
-  readonly author_link: string | null;
-  readonly author_picture: string | null;
-}
-
-/** Where a picture is: the user's own, or the one elsewhere that their issuer named. */
-export const pictureAddress = (file: string | null, link: string | null, address: PublicAddress): string | null =>
-  file === null ? link : address.to(`/media/${file}`);
-
-/** The author's card that a row holds. */
-export function toAuthor(row: AuthorColumns, address: PublicAddress) {
-  const picture = pictureAddress(row.author_picture, row.author_link, address);
-  return { id: row.author_id, handle: row.author_handle, name: row.author_name, picture };
-}
+import { pictureFile, AUTHOR_COLUMNS } from './author.js';
 
 /** Users by id, in the order of the ids, those that the viewer ($2) may see. Cost: three primary-key probes for each. */
 export const usersById = (model: Model): string => `

@@ -4,12 +4,13 @@ import { etagOf, ifMatchHeaders, ifMatchOf, signedIn } from '../../ground/http/d
 import { SESSION_COOKIE, SESSION_COOKIE_OPTIONS } from '../../ground/http/principal.js';
 import { linkNext } from '../../ground/http/pagination.js';
 import { replies } from '../../ground/http/replies.js';
-import { pageOf, pageQuery, ref, userParam } from '../../ground/http/schemas.js';
+import { pageQuery, ref, userParam } from '../../ground/http/schemas.js';
 import type { Users } from './service.js';
 import type { AccountDeletion } from './deletion/service.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
 import type { Config } from '../../ground/config/schema.js';
 import { AuthorSchema, deletionBody, MeSchema, signUpBody, userPatch, UserSchema } from './schema.js';
+import { UserPage } from './schema.js';
 
 /** What these are made of. */
 interface Needs {
@@ -18,9 +19,6 @@ interface Needs {
   readonly address: PublicAddress;
   readonly config: Config;
 }
-
-/** A page of users. */
-export const UserPage = pageOf(UserSchema, 'UserPage');
 
 /** Routes of accounts and profiles. */
 export function userRoutes(app: App, services: Needs): void {

@@ -2,6 +2,7 @@ import { Type } from 'typebox';
 import type { Model } from '@gather-lane/core';
 import { fieldsBody, fieldsReply } from '../../ground/fields/field-schemas.js';
 import { closed, Instant, kept, orNull, personText, Uuid, type Of } from '../../ground/http/schemas.js';
+import { pageOf } from '../../ground/http/schemas.js';
 
 /** How the caller and another user stand to each other. */
 export const RelationSchema = Type.Object(
@@ -100,3 +101,6 @@ export const deletionBody = closed(
   },
   { minProperties: 1 },
 );
+
+/** A page of users. */
+export const UserPage = pageOf(UserSchema, 'UserPage');

@@ -18,24 +18,14 @@ import { relationsOf } from './relations.js';
 import { instantOf, type Page, type PageRequest, type Pages } from '../../ground/http/pagination.js';
 import { invalid, Problem } from '../../ground/http/problem.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
-import { HOLD_UPLOAD } from '../media/queries.js';
+import { HOLD_UPLOAD } from '../media/fragments.js';
 import type { OutsideProfile } from '../identities/claims.js';
 import { fieldColumns, withFieldProblems } from '../../ground/fields/field-columns.js';
 import { hashPassword } from '../sessions/passwords.js';
 import { Credential } from './credential.entity.js';
 import { changeHandle, handleTaken, isReserved } from './handles.js';
-import {
-  editUser,
-  FIND_USERS,
-  findAnyUser,
-  findUser,
-  MODERATORS,
-  pictureAddress,
-  toAuthor,
-  usersById,
-  type AuthorColumns,
-  type UserRow,
-} from './queries.js';
+import { editUser, FIND_USERS, findAnyUser, findUser, MODERATORS, usersById, type UserRow } from './queries.js';
+import { pictureAddress, toAuthor, type AuthorColumns } from './author.js';
 import type { AuthorView, UserView } from './schema.js';
 import { User } from './user.entity.js';
 import { viewerOf } from './visibility.js';

@@ -7,7 +7,7 @@ import { pageQuery, ref, userParam } from '../../ground/http/schemas.js';
 import type { Blocks } from './service.js';
 import type { Users } from '../../accounts/users/service.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
-import { UserPage } from '../../accounts/users/routes.js';
+import { UserPage } from '../../accounts/users/schema.js';
 import { UserSchema } from '../../accounts/users/schema.js';
 import type { Distance } from './service.js';
 

@@ -1,7 +1,7 @@
 import type { Caller } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { inTransaction } from '../../ground/database/transaction.js';
-import { LOCK_PAIR } from '../follows/queries.js';
+import { LOCK_PAIR } from '../../ranking/tallies/locks.js';
 import type { Page, PageRequest } from '../../ground/http/pagination.js';
 import { invalid, Problem } from '../../ground/http/problem.js';
 import type { UserView } from '../../accounts/users/schema.js';

@@ -1,7 +1,3 @@
-/** Takes the tallies of a pair in id order, as every writer does, so that two mutual follows cannot deadlock. */
-export const LOCK_PAIR = `
-  SELECT user_id, following FROM user_tallies WHERE user_id IN ($1, $2) ORDER BY user_id FOR NO KEY UPDATE`;
-
 /** A block either way. Cost: two probes of the blocks key. */
 export const BLOCKED_BETWEEN = `
   SELECT FROM blocks WHERE (blocker_id, blocked_id) IN (($1::uuid, $2::uuid), ($2::uuid, $1::uuid))`;

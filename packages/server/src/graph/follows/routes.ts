@@ -8,7 +8,7 @@ import type { Follows } from './service.js';
 import type { NearFollows } from './near.js';
 import type { Users } from '../../accounts/users/service.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
-import { UserPage } from '../../accounts/users/routes.js';
+import { UserPage } from '../../accounts/users/schema.js';
 import { UserSchema } from '../../accounts/users/schema.js';
 
 /** What these are made of. */

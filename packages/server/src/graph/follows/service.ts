@@ -5,7 +5,8 @@ import type { Page, PageRequest } from '../../ground/http/pagination.js';
 import { Problem } from '../../ground/http/problem.js';
 import type { UserView } from '../../accounts/users/schema.js';
 import type { Users } from '../../accounts/users/service.js';
-import { BLOCKED_BETWEEN, FOLLOW, FOLLOWED_SINCE, FOLLOWERS, FOLLOWING, LOCK_PAIR, UNFOLLOW } from './queries.js';
+import { BLOCKED_BETWEEN, FOLLOW, FOLLOWED_SINCE, FOLLOWERS, FOLLOWING, UNFOLLOW } from './queries.js';
+import { LOCK_PAIR } from '../../ranking/tallies/locks.js';
 
 /** Who follows whom. */
 export class Follows {

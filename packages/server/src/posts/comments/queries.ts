@@ -1,7 +1,8 @@
 import type { FieldValues, Model, ReactionCounts } from '@gather-lane/core';
 import { fieldsColumn, setFields } from '../../ground/fields/field-columns.js';
-import { AUTHOR_COLUMNS, type AuthorColumns } from '../../accounts/users/queries.js';
+import { AUTHOR_COLUMNS, type AuthorColumns } from '../../accounts/users/author.js';
 import { notKeptAway, seenBy } from '../../accounts/users/visibility.js';
+import { OF_VISIBLE_POST } from './visible.js';
 
 const shown = (model: Model, viewer: string) =>
   `c.id, c.post_id, c.parent_id, c.body, c.version, c.created_at, c.edited_at, ${AUTHOR_COLUMNS}, ${fieldsColumn(model, 'comments', 'c')},
@@ -68,13 +69,6 @@ export const createComment = (columns: string[]): string => `
       SELECT FROM comments c JOIN users w ON w.id = c.author_id
       WHERE c.id = $5 AND c.post_id = p.id AND c.deleted_at IS NULL AND ${seenBy('w', '$3')}))
   RETURNING id`;
-
-/** The condition that a comment's post is in sight. */
-export const OF_VISIBLE_POST = `EXISTS (SELECT FROM posts p WHERE p.id = comments.post_id AND p.deleted_at IS NULL)`;
-
-/** Takes the tally row of a comment's post, before its row changes. */
-export const LOCK_COMMENT_TALLY = `
-  SELECT FROM post_tallies WHERE post_id = (SELECT post_id FROM comments WHERE id = $1) FOR NO KEY UPDATE`;
 
 /** The write repeats the doorway's decision. Own fields from $5 on. */
 export const editComment = (columns: string[]): string => `

@@ -16,9 +16,9 @@ import { instantOf, type Page, type PageRequest, type Pages } from '../../ground
 import type { PublicAddress } from '../../ground/http/public-address.js';
 import { invalid, Problem, refusalProblem } from '../../ground/http/problem.js';
 import { fieldColumns, withFieldProblems } from '../../ground/fields/field-columns.js';
-import { LOCK_POST_TALLY } from '../posts/queries.js';
+import { LOCK_POST_TALLY } from '../../ranking/tallies/locks.js';
 import type { Posts } from '../posts/service.js';
-import { toAuthor, type AuthorColumns } from '../../accounts/users/queries.js';
+import { toAuthor, type AuthorColumns } from '../../accounts/users/author.js';
 import { viewerOf } from '../../accounts/users/visibility.js';
 import { commentById, createComment, editComment, listComments, type CommentRow } from './queries.js';
 import type { CommentView } from './schema.js';

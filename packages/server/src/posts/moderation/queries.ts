@@ -1,6 +1,7 @@
 import { RESTORABLE_DAYS, type Removal } from '@gather-lane/core';
-import { LOCK_COMMENT_TALLY, OF_VISIBLE_POST } from '../comments/queries.js';
-import { LOCK_POST_TALLY } from '../posts/queries.js';
+import { OF_VISIBLE_POST } from '../comments/visible.js';
+import { LOCK_COMMENT_TALLY } from '../../ranking/tallies/locks.js';
+import { LOCK_POST_TALLY } from '../../ranking/tallies/locks.js';
 
 /** What can be removed and restored. */
 export type Thing = 'post' | 'comment';

@@ -1,9 +1,9 @@
 import type { FieldValues, Model } from '@gather-lane/core';
 import { fieldsColumn, setFields } from '../../ground/fields/field-columns.js';
 import type { PictureJson } from '../../accounts/media/picture.js';
-import { PICTURE_JSON } from '../../accounts/media/queries.js';
-import { COUNT_COLUMNS, type CountColumns } from '../../ranking/tallies/queries.js';
-import { AUTHOR_COLUMNS, type AuthorColumns } from '../../accounts/users/queries.js';
+import { PICTURE_JSON } from '../../accounts/media/fragments.js';
+import { COUNT_COLUMNS, type CountColumns } from '../../ranking/tallies/counts.js';
+import { AUTHOR_COLUMNS, type AuthorColumns } from '../../accounts/users/author.js';
 import { notKeptAway, seenBy } from '../../accounts/users/visibility.js';
 
 const PICTURES = `(
@@ -118,6 +118,3 @@ export const CLEAR_PICTURES = `DELETE FROM post_pictures WHERE post_id = $1`;
 
 /** How many pictures a post has. */
 export const COUNT_PICTURES = `SELECT count(*)::integer AS n FROM post_pictures WHERE post_id = $1`;
-
-/** Every write that moves tallies takes their row first. */
-export const LOCK_POST_TALLY = `SELECT FROM post_tallies WHERE post_id = $1 FOR NO KEY UPDATE`;

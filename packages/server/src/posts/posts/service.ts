@@ -19,8 +19,8 @@ import { invalid, Problem, refusalProblem } from '../../ground/http/problem.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
 import { fieldColumns, withFieldProblems } from '../../ground/fields/field-columns.js';
 import { toPicture } from '../../accounts/media/picture.js';
-import { toCounts } from '../../ranking/tallies/queries.js';
-import { toAuthor } from '../../accounts/users/queries.js';
+import { toCounts } from '../../ranking/tallies/counts.js';
+import { toAuthor } from '../../accounts/users/author.js';
 import { viewerOf } from '../../accounts/users/visibility.js';
 import {
   CLEAR_PICTURES,

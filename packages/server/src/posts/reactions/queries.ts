@@ -1,6 +1,6 @@
 import type { ReactionCounts } from '@gather-lane/core';
 import { perChoice, prepared } from '../../ground/database/prepared.js';
-import { AUTHOR_COLUMNS, type AuthorColumns } from '../../accounts/users/queries.js';
+import { AUTHOR_COLUMNS, type AuthorColumns } from '../../accounts/users/author.js';
 import { notKeptAway, seenBy } from '../../accounts/users/visibility.js';
 
 /** What can be reacted to. */

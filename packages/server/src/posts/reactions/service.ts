@@ -4,7 +4,7 @@ import { retried } from '../../ground/database/transaction.js';
 import { instantOf, type Page, type PageRequest, type Pages } from '../../ground/http/pagination.js';
 import { Problem } from '../../ground/http/problem.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
-import { toAuthor } from '../../accounts/users/queries.js';
+import { toAuthor } from '../../accounts/users/author.js';
 import { viewerOf } from '../../accounts/users/visibility.js';
 import {
   COUNTS_AFTER,

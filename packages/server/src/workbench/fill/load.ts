@@ -17,7 +17,7 @@ import { refuseRealAccounts } from './real-accounts.js';
 import { underLock } from '../../ground/database/under-lock.js';
 import { modelState } from '../model/migration/plan.js';
 import { hashPassword } from '../../accounts/sessions/passwords.js';
-import { liveStandings } from '../../ranking/weighting/queries.js';
+import { liveStandings } from '../../ranking/weighting/in-force.js';
 import { FillRun } from './fill-run.entity.js';
 
 /** Held by the one fill that is under way. */

@@ -2,7 +2,7 @@ import { OperatorBrowserSessions } from '../../accounts/operator/browser-session
 import { OperatorKey } from '../../accounts/operator/key.js';
 import { Sessions } from '../../accounts/sessions/service.js';
 import { Users } from '../../accounts/users/service.js';
-import { Places } from '../../feed/place.js';
+import { Places } from '../../feed/index.js';
 import type { Capability } from '../../ground/capability/capability.js';
 import { TRIALS } from './ownership.js';
 

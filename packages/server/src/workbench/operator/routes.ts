@@ -13,9 +13,9 @@ import type { Sessions } from '../../accounts/sessions/service.js';
 import type { DataSource } from 'typeorm';
 import type { PublicAddress } from '../../ground/http/public-address.js';
 import type { Config } from '../../ground/config/schema.js';
-import type { Places } from '../../feed/place.js';
-import { weightingInForce } from '../../ranking/weighting/queries.js';
-import { cookieWish, sendSession, SessionSchema } from '../../accounts/sessions/routes.js';
+import type { Places } from '../../feed/index.js';
+import { weightingInForce } from '../../ranking/weighting/in-force.js';
+import { cookieWish, sendSession, SessionSchema } from '../../accounts/sessions/reply.js';
 import { readStats } from './stats.js';
 
 /** What these are made of. */

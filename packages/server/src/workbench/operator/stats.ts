@@ -1,5 +1,5 @@
 import type { DataSource } from 'typeorm';
-import { toWeighting, WEIGHTING_COLUMNS, type WeightingColumns } from '../../ranking/weighting/queries.js';
+import { toWeighting, WEIGHTING_COLUMNS, type WeightingColumns } from '../../ranking/weighting/in-force.js';
 
 /**
  * Exact counts, from the tallies where there are some. Cost: one pass over user_tallies and post_tallies,

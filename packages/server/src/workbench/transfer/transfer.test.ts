@@ -17,7 +17,7 @@ import { importAll } from './import.js';
 import { MediaStore } from '../../accounts/media/store.js';
 import { Media } from '../../accounts/media/service.js';
 import { PLAN } from '../../service/capabilities.js';
-import { weightingInForce } from '../../ranking/weighting/queries.js';
+import { weightingInForce } from '../../ranking/weighting/in-force.js';
 
 /** Where an import goes: an empty database, and a folder for the pictures. */
 interface Target {

@@ -8,7 +8,7 @@ import {
   WEIGHTING_COLUMNS,
   weightingInForce,
   type WeightingColumns,
-} from '../../ranking/weighting/queries.js';
+} from '../../ranking/weighting/in-force.js';
 import { Rebuild } from '../../ranking/weighting/rebuild.js';
 import type { TrialView, WantedNumbers, WeightingView } from './schema.js';
 import { Trials, type Told } from './trial.js';

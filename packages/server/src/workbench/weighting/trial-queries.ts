@@ -1,5 +1,5 @@
-import { AUTHORS } from '../../feed/queries.js';
-import { COUNT_COLUMNS, type CountColumns } from '../../ranking/tallies/queries.js';
+import { AUTHORS } from '../../feed/index.js';
+import { COUNT_COLUMNS, type CountColumns } from '../../ranking/tallies/counts.js';
 import { seenBy } from '../../accounts/users/visibility.js';
 
 const COLUMNS = `p.id, p.author_id, u.handle, left(p.body, 160) AS text, p.created_at, ${COUNT_COLUMNS}`;

@@ -10,8 +10,8 @@ import {
   type WeightingInForce,
 } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
-import { feedPage, type FeedPageRow } from '../../feed/queries.js';
-import { toCounts } from '../../ranking/tallies/queries.js';
+import { feedPage, type FeedPageRow } from '../../feed/index.js';
+import { toCounts } from '../../ranking/tallies/counts.js';
 import { CANDIDATES_BY_ID, CANDIDATES_BY_LAW, FEED_SIZE, SAMPLE_VIEWERS, type CandidateRow } from './trial-queries.js';
 
 /** How many posts a first page has. */
