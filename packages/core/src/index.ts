@@ -1,25 +1,109 @@
-export * from './feed/lane-time.js';
-export * from './feed/place.js';
-export * from './feed/cursor.js';
-export * from './feed/plan.js';
-export * from './feed/comparison.js';
-export * from './combine/combiner.js';
-export * from './text/address.js';
-export * from './text/characters.js';
-export * from './text/line.js';
-export * from './text/nearest.js';
-export * from './text/handle.js';
-export * from './doorway/doorway.js';
-export { DEMO_PASSWORD, DEMO_MAIN_USERS } from './demo/people.js';
-export * from './fill/fill.js';
-export * from './fill/chance.js';
-export * from './model/field.js';
-export * from './model/value.js';
-export * from './model/visible.js';
-export * from './model/makers.js';
-export * from './model/read.js';
-export * from './model/changes.js';
-export * from './model/hazards.js';
-export * from './pictures/container.js';
-export * from './ownership/expect.js';
-export * from './sessions/refresh.js';
+export {
+  COMMENT_KIND,
+  FIRST_WEIGHTING,
+  laneTime,
+  netOf,
+  peopleOf,
+  pull,
+  type People,
+  type PostCounts,
+  type ReactionCounts,
+  type Weighting,
+  type WeightingInForce,
+} from './feed/lane-time.js';
+export { explainPlace, sayToPass, toPass, type Source } from './feed/place.js';
+export {
+  cursorKeyTag,
+  readFeedCursor,
+  readListCursor,
+  writeFeedCursor,
+  writeListCursor,
+  type CursorKey,
+  type FeedCursor,
+  type ListCursor,
+  type Position,
+} from './feed/cursor.js';
+export { allSteps, readPlan, type ExplainNode, type PlanStep } from './feed/plan.js';
+export {
+  comparePages,
+  greatestLift,
+  meanChange,
+  placeAll,
+  type Candidate,
+  type PageChange,
+  type Placed,
+} from './feed/comparison.js';
+export { Combiner } from './combine/combiner.js';
+export { normalAddress } from './text/address.js';
+export { firstCharacters, textFault } from './text/characters.js';
+export { lineFault, toLine } from './text/line.js';
+export { didYouMean, nearestName } from './text/nearest.js';
+export { foldHandle, handleFault, handleFrom } from './text/handle.js';
+export {
+  canOf,
+  decide,
+  decideCaller,
+  decideRestore,
+  isDoorwayRule,
+  isOwner,
+  ownedKind,
+  RESTORABLE_DAYS,
+  type Caller,
+  type DoorwayRule,
+  type Owned,
+  type Refusal,
+  type Removal,
+  type RestoreRefusal,
+} from './doorway/doorway.js';
+export { DEMO_MAIN_USERS, DEMO_PASSWORD } from './demo/people.js';
+export { Fill, FILL_INSTANTS, type Batch, type Cast, type FillRequest, type TableRows } from './fill/fill.js';
+export { Chance } from './fill/chance.js';
+export {
+  columnOf,
+  columnRule,
+  columnType,
+  fieldNameOf,
+  fieldsOf,
+  MODEL_TABLES,
+  pathOf,
+  type Field,
+  type FieldRule,
+  type FieldValue,
+  type Model,
+  type ModelTableName,
+  type FieldKind,
+} from './model/field.js';
+export { characterFault, fieldSchema, linearPatterns, valueFault } from './model/value.js';
+export { mustBeGiven, visibleFields, writableFields, type FieldValues, type WriteMoment } from './model/visible.js';
+export { CannotMake, makeValue, type Making } from './model/makers.js';
+export { readModel, type FieldSource, type ModelSource } from './model/read.js';
+export {
+  bears,
+  believed,
+  changesBetween,
+  covers,
+  describeField,
+  isNeededFirst,
+  type BelievedField,
+  type Change,
+  type PresentField,
+  type ChangeKind,
+} from './model/changes.js';
+export {
+  answerFault,
+  answerTo,
+  COPIABLE,
+  hazardsOf,
+  NO_FACTS,
+  PLACEHOLDER,
+  unanswered,
+  type Answer,
+  type Answers,
+  type Facts,
+  type Hazard,
+  type HazardKind,
+  type Way,
+} from './model/hazards.js';
+export { inspectPicture, type PictureFault } from './pictures/container.js';
+export { expected, faultOf, ROLES, type Expectation, type Role } from './ownership/expect.js';
+export { decideRefresh, type RefreshState } from './sessions/refresh.js';

@@ -46,7 +46,9 @@ describe('doorway decisions', () => {
 
   test('only rules that can be decided are rules', () => {
     expect(['anyone', 'owner of user'].every(isDoorwayRule)).toBe(true);
-    expect(['owner of', 'owner of a thing too many', 'owners of post', '', undefined, 'everyone'].some(isDoorwayRule)).toBe(false);
+    expect(
+      ['owner of', 'owner of a thing too many', 'owners of post', '', undefined, 'everyone'].some(isDoorwayRule),
+    ).toBe(false);
     expect(ownedKind('owner of comment')).toBe('comment');
     expect(ownedKind('signed-in')).toBeNull();
   });

@@ -42,7 +42,12 @@ describe('what is a fault', () => {
     fine: [],
     ...more,
   });
-  const happened = (status: number, problem: string | null, kept = true) => ({ status, problem, kept });
+  const happened = (status: number, problem: string | null, kept = true) => ({
+    outcome: status < 400 ? ('done' as const) : status < 500 ? ('refused' as const) : ('failed' as const),
+    told: [status, problem ?? []].flat().join(' '),
+    problem,
+    kept,
+  });
 
   test('a changed row is one, whatever was answered', () => {
     expect(faultOf(asked({}), happened(403, 'not-yours', false))).toMatch(/changed what is the owner’s, as another/);

@@ -39,19 +39,11 @@ export function expected(rule: DoorwayRule, role: Role, names: 'post' | 'comment
   return hidden && caller.kind !== 'operator' ? 'not-found' : 'let-in';
 }
 
-/** The status by which each reason is told. */
-export const REFUSAL_STATUS: Record<Refusal, number> = {
-  'not-signed-in': 401,
-  'wrong-principal': 403,
-  'moderators-only': 403,
-  'not-found': 404,
-  'not-yours': 403,
-  'stale': 412,
-};
-
 /** What really happened on a call. */
 export interface Happened {
-  readonly status: number;
+  readonly outcome: 'done' | 'refused' | 'failed';
+  /** How that was told, for words about it: `403 not-yours`. */
+  readonly told: string;
   /** The last part of the problem's type, or null for a reply that is none. */
   readonly problem: string | null;
   /** Whether everything of the owner's stayed as it was. */
@@ -68,22 +60,28 @@ export interface Asked {
   readonly fine: readonly string[];
 }
 
-const REFUSALS = new Set<string>(Object.keys(REFUSAL_STATUS));
+const REFUSALS: ReadonlySet<string> = new Set<Refusal>([
+  'not-signed-in',
+  'wrong-principal',
+  'moderators-only',
+  'not-found',
+  'not-yours',
+  'stale',
+]);
 
 /** What was wrong about a call, in words, or null when it went as it should. */
 export function faultOf(
   { expected: wanted, role, changes, fine }: Asked,
-  { status, problem, kept }: Happened,
+  { outcome, told, problem, kept }: Happened,
 ): string | null {
   const mayChange = changes && (role === 'owner' || role === 'moderator' || role === 'operator') && wanted === 'let-in';
   if (!kept && !mayChange) return `changed what is the owner’s, as ${role}`;
-  if (status >= 500 && !(problem !== null && fine.includes(problem))) return `answered ${status} instead of ${wanted}`;
+  if (outcome === 'failed' && !(problem !== null && fine.includes(problem)))
+    return `answered ${told} instead of ${wanted}`;
   if (wanted === 'let-in') {
-    const refused = (problem === null ? status === 404 : REFUSALS.has(problem)) && !fine.includes(problem ?? '');
-    return refused ? `refused with ${status} ${problem ?? ''}, though the rule lets them in` : null;
+    const refused = (problem === null ? outcome === 'refused' : REFUSALS.has(problem)) && !fine.includes(problem ?? '');
+    return refused ? `refused with ${told}, though the rule lets them in` : null;
   }
   if (problem === wanted) return null;
-  return status < 400
-    ? `let them in with ${status} instead of ${wanted}`
-    : `answered ${status} ${problem ?? ''} instead of ${wanted}`;
+  return outcome === 'done' ? `let them in with ${told} instead of ${wanted}` : `answered ${told} instead of ${wanted}`;
 }

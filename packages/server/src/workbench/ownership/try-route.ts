@@ -141,7 +141,11 @@ async function tryAs(
   // What is out of sight for them is named in the body: no such value.
   const hidden = inside && wanted === 'not-found' && happened.problem === 'invalid';
   const problem = hidden ? 'not-found' : happened.problem;
-  const fault = faultOf({ expected: wanted, role, changes, fine: trial.fine ?? [] }, { ...happened, problem, kept });
+  const { status } = happened;
+  const outcome = status < 400 ? 'done' : status < 500 ? 'refused' : 'failed';
+  const told = [status, problem ?? []].flat().join(' ');
+  const asked = { expected: wanted, role, changes, fine: trial.fine ?? [] };
+  const fault = faultOf(asked, { outcome, told, problem, kept });
   return { role, expected: wanted, ...happened, kept, says: fault && fault + how, fault: fault !== null };
 }
 
