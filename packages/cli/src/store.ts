@@ -12,6 +12,24 @@ interface Entry {
 
 type Contents = Record<string, Entry>;
 
+const isObject = (value: unknown): value is Record<string, unknown> =>
+  typeof value === 'object' && value !== null && !Array.isArray(value);
+
+/** What a file of somebody's hand may hold is taken only where it is what this command writes. */
+function entryOf(value: unknown): Entry {
+  if (!isObject(value)) return {};
+  const { session, seen } = value;
+  const isSession =
+    isObject(session) &&
+    typeof session.accessToken === 'string' &&
+    typeof session.handle === 'string' &&
+    (session.refreshToken === null || typeof session.refreshToken === 'string');
+  return {
+    ...(isSession && { session: session as unknown as NonNullable<Entry['session']> }),
+    ...(Array.isArray(seen) && { seen: seen.filter((id): id is string => typeof id === 'string') }),
+  };
+}
+
 const MOST_SEEN = 2_000;
 
 const path = (): string =>
@@ -19,7 +37,9 @@ const path = (): string =>
 
 function read(): Contents {
   try {
-    return JSON.parse(readFileSync(path(), 'utf8')) as Contents;
+    const contents: unknown = JSON.parse(readFileSync(path(), 'utf8'));
+    if (!isObject(contents)) throw new Error('it is no JSON object');
+    return Object.fromEntries(Object.entries(contents).map(([address, entry]) => [address, entryOf(entry)]));
   } catch (error) {
     if ((error as { code?: string }).code === 'ENOENT') return {};
     throw new Failure(`${path()} cannot be read (${(error as Error).message}): mend or remove it, then sign in again.`);

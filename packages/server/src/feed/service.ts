@@ -9,12 +9,11 @@ import { numbersOf } from '../ranking/weighting/in-force.js';
 import { explain } from './place.js';
 import { feedNewer, feedPage, FORGET_DROPS, type FeedOrder, type FeedPageRow } from './queries.js';
 import type { FeedItem, NewerView } from './schema.js';
+import { FIRST_ID, LAST_ID } from '../ground/database/keyset.js';
 
 const SCROLL_MS = 24 * 3_600_000;
 const MOST_NEWER = 99;
-const LAST_ID = 'ffffffff-ffff-ffff-ffff-ffffffffffff';
 const NO_SUCH_TABLE = '42P01';
-const FIRST_ID = '00000000-0000-0000-0000-000000000000';
 
 /** What a feed is asked for. */
 export interface FeedRequest {

@@ -11,7 +11,7 @@ import type { HousePlan } from '../ground/capability/plan.js';
 import { PLAN } from './capabilities.js';
 import { createDataSource } from './data-source.js';
 import { DatabaseFault, probeDatabase } from '../ground/database/diagnose.js';
-import { migrate, migrationState } from '../ground/database/migrate.js';
+import { migrate, MIGRATIONS_MISSING, migrationState, newerDatabase } from '../ground/database/migrate.js';
 
 /** The database of a service for a command beside it, and what gives it free again. */
 export interface OpenDatabase {
@@ -51,13 +51,8 @@ export async function openDatabase(
     const state = await migrationState(dataSource);
     if (state === 'empty' && !runningService(data)?.database && !ownServer(config.database.url, environment))
       await migrate(dataSource);
-    else if (state === 'newer')
-      throw new DatabaseFault(
-        'schema',
-        'The database was migrated by a newer version of Gather Lane: use that version.',
-      );
-    else if (state !== 'current')
-      throw new DatabaseFault('schema', 'The database is missing migrations: start the service once with --migrate.');
+    else if (state === 'newer') throw newerDatabase();
+    else if (state !== 'current') throw new DatabaseFault('schema', MIGRATIONS_MISSING);
     const store = new FolderStore(join(data, 'media'));
     return { dataSource, address, plan: PLAN, store, close, abandon: () => cluster.close() };
   } catch (error) {

@@ -1,6 +1,5 @@
 import type { DataSource } from 'typeorm';
-import { DatabaseFault } from '../ground/database/diagnose.js';
-import { migrate, migrationState } from '../ground/database/migrate.js';
+import { migrate, MIGRATIONS_MISSING, migrationState, newerDatabase } from '../ground/database/migrate.js';
 import { endDemoSessions, isDemoLoaded, loadDemo } from '../workbench/demo/load.js';
 import { describeWaiting, migrateModel, MigrationRefused } from '../workbench/model/migration/migrate.js';
 import { modelState } from '../workbench/model/migration/plan.js';
@@ -41,19 +40,11 @@ export async function prepare(dataSource: DataSource, options: StartOptions, emb
   const { config, demo, notice, progress } = options;
   const { model } = config;
   const state = await migrationState(dataSource);
-  if (state === 'newer')
-    throw new DatabaseFault(
-      'schema',
-      'The database was migrated by a newer version of Gather Lane: run that version, or restore a back-up from before.',
-    );
+  if (state === 'newer') throw newerDatabase();
   // A cluster of ours that was made just now holds nothing that a migration could harm.
   if (state !== 'current' && (demo || config.database.migrate || (embedded && state === 'empty')))
     await migrate(dataSource);
-  else if (state !== 'current')
-    return {
-      reason: 'The database is missing migrations: gather-lane start --migrate (or set database.migrate).',
-      migrated: false,
-    };
+  else if (state !== 'current') return { reason: MIGRATIONS_MISSING, migrated: false };
   await prepareModel(dataSource, options, demo || config.database.migrate);
   const behind = (await modelState(dataSource, model)) === 'behind';
   const readiness: Readiness = { reason: behind ? MODEL_BEHIND : null, migrated: true };

@@ -9,7 +9,7 @@ import { binariesFor, installedVersions } from '../ground/database/cluster/binar
 import { findCluster } from '../ground/database/cluster/cluster.js';
 import { createDataSource } from './data-source.js';
 import { probeDatabase } from '../ground/database/diagnose.js';
-import { migrationState, pendingMigrations } from '../ground/database/migrate.js';
+import { migrationState, newerDatabase, pendingMigrations } from '../ground/database/migrate.js';
 import { changesBetween } from '@gather-lane/core';
 import { presentFields } from '../workbench/model/migration/catalogue.js';
 import { modelState } from '../workbench/model/migration/plan.js';
@@ -124,8 +124,7 @@ async function withConnection<T>(address: DatabaseAddress, look: (dataSource: Da
 
 async function checkMigrations(dataSource: DataSource, config: Config): Promise<Check> {
   const state = await migrationState(dataSource);
-  if (state === 'newer')
-    return bad('of a newer version', 'The database was migrated by a newer version of Gather Lane: run that version.');
+  if (state === 'newer') return bad('of a newer version', newerDatabase().message);
   const pending = await pendingMigrations(dataSource);
   if (pending.length === 0) return good('all are there');
   const found = state === 'empty' ? 'none is there yet' : `missing: ${pending.join(', ')}`;

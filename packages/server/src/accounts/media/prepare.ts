@@ -1,12 +1,12 @@
 import { inspectPicture, type PictureFault } from '@gather-lane/core';
-import pLimit from 'p-limit';
+import { bounded } from '../../ground/http/bounded.js';
 import { Problem } from '../../ground/http/problem.js';
 
 const WIDTHS = [320, 640, 1280];
 const MOST_PIXELS = 40_000_000;
 const QUALITY = 80;
 // Decoding takes memory and both cores: more than two at once would starve the feed.
-const atOnce = pLimit(2);
+const inTurn = bounded(2, 50);
 /** The decoder, loaded with the first picture: most starts of a command see none. */
 const loadSharp = async () => {
   const { default: sharp } = await import('sharp');
@@ -33,12 +33,12 @@ const FAULTS: Record<PictureFault, string> = {
 
 /**
  * Makes of an upload what is stored of it. The whole picture is decoded, so a damaged one is noticed here.
- * @throws Problem `bad-picture` saying what is wrong with the file
+ * @throws Problem `bad-picture` saying what is wrong with the file, `busy`
  */
 export async function preparePicture(bytes: Buffer): Promise<Prepared> {
   const inspection = inspectPicture(bytes);
   if ('fault' in inspection) throw new Problem('bad-picture', FAULTS[inspection.fault]);
-  return atOnce(() => encode(bytes));
+  return inTurn(() => encode(bytes));
 }
 
 async function encode(bytes: Buffer): Promise<Prepared> {

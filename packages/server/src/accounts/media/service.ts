@@ -1,6 +1,7 @@
+import { randomUUID } from 'node:crypto';
 import type { Owned } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
-import { v4 as uuidv4, v7 as uuidv7 } from 'uuid';
+import { v7 as uuidv7 } from 'uuid';
 import { brokenConstraint, inTransaction, sqlState } from '../../ground/database/transaction.js';
 import { Problem } from '../../ground/http/problem.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
@@ -57,7 +58,7 @@ export class Media {
     const note = (manager: EntityManager, blobId: string) => manager.query(MAKE_UPLOAD, [id, userId, blobId]);
     if (await this.#takeKnown(id, hash, first, note)) return id;
     const prepared = await preparePicture(bytes);
-    const blobId = uuidv4();
+    const blobId = randomUUID();
     try {
       for (const file of prepared.files) await this.#store.put(fileName(blobId, file.width), file.bytes);
       const stored = await inTransaction(this.#dataSource, async (manager) => {

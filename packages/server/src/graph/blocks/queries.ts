@@ -1,3 +1,5 @@
+import { keyset } from '../../ground/database/keyset.js';
+
 /** Mutes; doing it again changes nothing. Cost: one probe of the key. */
 export const MUTE = `INSERT INTO mutes (muter_id, muted_id) VALUES ($1, $2) ON CONFLICT DO NOTHING RETURNING created_at`;
 
@@ -14,10 +16,12 @@ export const UNBLOCK = `DELETE FROM blocks WHERE blocker_id = $1 AND blocked_id 
 export const UNFOLLOW_BOTH = `
   DELETE FROM follows WHERE (follower_id, followee_id) IN (($1::uuid, $2::uuid), ($2::uuid, $1::uuid))`;
 
-const listed = (table: string, own: string, other: string) => `
+const listed = (table: string, own: string, other: string): string => {
+  const { after, order } = keyset('created_at', other);
+  return `
   SELECT ${other} AS id, created_at FROM ${table}
-  WHERE ${own} = $1 AND (created_at, ${other}) < (coalesce($2::timestamptz, 'infinity'), coalesce($3::uuid, 'ffffffff-ffff-ffff-ffff-ffffffffffff'))
-  ORDER BY created_at DESC, ${other} DESC LIMIT $4`;
+  WHERE ${own} = $1 AND ${after('$2', '$3')} ORDER BY ${order} LIMIT $4`;
+};
 
 /** A page of those whom a user mutes, newest first. Cost: one range of mutes_listed. */
 export const MUTED = listed('mutes', 'muter_id', 'muted_id');

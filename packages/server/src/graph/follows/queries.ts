@@ -1,3 +1,5 @@
+import { keyset } from '../../ground/database/keyset.js';
+
 /** A block either way. Cost: two probes of the blocks key. */
 export const BLOCKED_BETWEEN = `
   SELECT FROM blocks WHERE (blocker_id, blocked_id) IN (($1::uuid, $2::uuid), ($2::uuid, $1::uuid))`;
@@ -14,10 +16,12 @@ export const FOLLOWED_SINCE = `SELECT created_at FROM follows WHERE follower_id 
 /** Ends a follow: both halves of the pair are in the condition. Cost: one probe of the key. */
 export const UNFOLLOW = `DELETE FROM follows WHERE follower_id = $1 AND followee_id = $2`;
 
-const listed = (whose: string, other: string) => `
+const listed = (whose: string, other: string): string => {
+  const { after, order } = keyset('created_at', other);
+  return `
   SELECT ${other} AS id, created_at FROM follows
-  WHERE ${whose} = $1 AND (created_at, ${other}) < (coalesce($2::timestamptz, 'infinity'), coalesce($3::uuid, 'ffffffff-ffff-ffff-ffff-ffffffffffff'))
-  ORDER BY created_at DESC, ${other} DESC LIMIT $4`;
+  WHERE ${whose} = $1 AND ${after('$2', '$3')} ORDER BY ${order} LIMIT $4`;
+};
 
 /** A page of a user's followers, newest first. Cost: one range of follows_followers. */
 export const FOLLOWERS = listed('followee_id', 'follower_id');

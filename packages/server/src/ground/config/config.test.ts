@@ -156,6 +156,11 @@ describe('the database’s address', () => {
       database: 'u',
       ssl: false,
     });
+    expect(ownServer('postgres://bram@[::1]:5433/cut', {})).toMatchObject({ host: '::1', port: 5433 });
+    expect(ownServer('postgres:///cut?host=/var/run/postgresql', {})).toMatchObject({
+      host: '/var/run/postgresql',
+      database: 'cut',
+    });
     expect(ownServer('postgres://h/d', { PGHOST: 'other', PGPASSWORD: 'p' })).toMatchObject({
       host: 'h',
       password: 'p',

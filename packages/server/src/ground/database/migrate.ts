@@ -1,6 +1,6 @@
 import type { DataSource } from 'typeorm';
 import { MIGRATIONS_TABLE } from './data-source.js';
-import { explainMissingRight } from './diagnose.js';
+import { DatabaseFault, explainMissingRight } from './diagnose.js';
 import { underLock } from './under-lock.js';
 
 /** How the database stands to this version of the service. */
@@ -28,6 +28,17 @@ export async function migrationState(dataSource: DataSource): Promise<MigrationS
   if (run.length === 0) return 'empty';
   return run.length < known.length ? 'pending' : 'current';
 }
+
+/** The database is of a newer version than the service. */
+export const newerDatabase = (): DatabaseFault =>
+  new DatabaseFault(
+    'schema',
+    'The database was migrated by a newer version of Gather Lane: run that version, or restore a back-up from before.',
+  );
+
+/** Why nothing can be done on a database that is older than the service, and what to do. */
+export const MIGRATIONS_MISSING =
+  'The database is missing migrations: gather-lane start --migrate (or set database.migrate).';
 
 /** The names of the migrations that are still to be run, oldest first. */
 export async function pendingMigrations(dataSource: DataSource): Promise<string[]> {

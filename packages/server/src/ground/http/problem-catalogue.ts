@@ -298,6 +298,12 @@ export const PROBLEMS = {
     'It takes no new calls, and finishes those under way.',
     'Try again in a moment: another process, or this one once it is back, will answer.',
   ),
+  'busy': kind(
+    503,
+    'Too much to do at once',
+    'Checking passwords and preparing pictures takes the processor: some are done at a time, and so many wait in line that it makes no sense to join it. Nothing was done.',
+    'Try again in a moment; `Retry-After` says when.',
+  ),
   'too-slow': kind(
     503,
     'It took too long',

@@ -3,6 +3,7 @@ import { fieldsColumn, setFields } from '../../ground/fields/field-columns.js';
 import { AUTHOR_COLUMNS, type AuthorColumns } from '../../accounts/users/author.js';
 import { notKeptAway, seenBy } from '../../accounts/users/visibility.js';
 import { OF_VISIBLE_POST } from './visible.js';
+import { keyset } from '../../ground/database/keyset.js';
 
 const shown = (model: Model, viewer: string) =>
   `c.id, c.post_id, c.parent_id, c.body, c.version, c.created_at, c.edited_at, ${AUTHOR_COLUMNS}, ${fieldsColumn(model, 'comments', 'c')},
@@ -28,23 +29,20 @@ export interface CommentRow extends Nullable<AuthorColumns> {
   readonly weights: Record<string, number>;
 }
 
-const past = { newest: '<', oldest: '>' };
-const way = { newest: 'DESC', oldest: 'ASC' };
-
 /**
  * A page of the conversation below a post, as the viewer ($5) reads it: nothing by whom they keep away from, and a
  * marker for each comment with answers whose author's account is gone. Cost: a range of comments_conversation and one
  * of comments_markers, and a few probes for each comment.
  */
 export const listComments = (model: Model, sort: 'newest' | 'oldest'): string => {
-  const range = `c.post_id = $1 AND ($2::timestamptz IS NULL OR (c.created_at, c.id) ${past[sort]} ($2, $3::uuid))`;
-  const order = (alias: string) => `ORDER BY ${alias}created_at ${way[sort]}, ${alias}id ${way[sort]} LIMIT $4`;
+  const { after, order } = keyset('c.created_at', 'c.id', sort);
+  const range = `c.post_id = $1 AND ${after('$2', '$3')}`;
   return `
   (SELECT ${shown(model, '$5')} FROM comments c JOIN users a ON a.id = c.author_id
-   WHERE ${range} AND c.deleted_at IS NULL AND ${seenBy('a', '$5')} AND ${notKeptAway('a', '$5')} ${order('c.')})
+   WHERE ${range} AND c.deleted_at IS NULL AND ${seenBy('a', '$5')} AND ${notKeptAway('a', '$5')} ORDER BY ${order} LIMIT $4)
   UNION ALL
-  (SELECT ${shown(model, '$5')} FROM comments c LEFT JOIN users a ON false WHERE ${range} AND c.author_id IS NULL ${order('c.')})
-  ${order('')}`;
+  (SELECT ${shown(model, '$5')} FROM comments c LEFT JOIN users a ON false WHERE ${range} AND c.author_id IS NULL ORDER BY ${order} LIMIT $4)
+  ORDER BY ${keyset('created_at', 'id', sort).order} LIMIT $4`;
 };
 
 const VISIBLE_POST = (viewer: string) =>

@@ -2,6 +2,7 @@ import { RESTORABLE_DAYS, type Removal } from '@gather-lane/core';
 import { OF_VISIBLE_POST } from '../comments/visible.js';
 import { LOCK_COMMENT_TALLY } from '../../ranking/tallies/locks.js';
 import { LOCK_POST_TALLY } from '../../ranking/tallies/locks.js';
+import { keyset } from '../../ground/database/keyset.js';
 
 /** What can be removed and restored. */
 export type Thing = 'post' | 'comment';
@@ -70,6 +71,8 @@ export interface OwnRemovedRow {
   readonly reason: string | null;
 }
 
+const DONE = keyset('m.created_at', 'm.id');
+
 /** A page of what moderators did, newest first, with the text that it was about. Cost: one range of moderations_newest. */
 export const LIST_MODERATIONS = `
   SELECT m.id, m.action, m.reason, m.created_at, m.post_id, m.comment_id, u.handle AS moderator,
@@ -80,8 +83,7 @@ export const LIST_MODERATIONS = `
   LEFT JOIN comments c ON c.id = m.comment_id
   LEFT JOIN users u ON u.id = m.moderator_id
   LEFT JOIN users a ON a.id = CASE WHEN m.comment_id IS NULL THEN p.author_id ELSE c.author_id END
-  WHERE (m.created_at, m.id) < (coalesce($1::timestamptz, 'infinity'), coalesce($2::uuid, 'ffffffff-ffff-ffff-ffff-ffffffffffff'))
-  ORDER BY m.created_at DESC, m.id DESC LIMIT $3`;
+  WHERE ${DONE.after('$1', '$2')} ORDER BY ${DONE.order} LIMIT $3`;
 
 /** A row of that statement. */
 export interface ModerationRow {

@@ -5,6 +5,7 @@ import { PICTURE_JSON } from '../../accounts/media/fragments.js';
 import { COUNT_COLUMNS, type CountColumns } from '../../ranking/tallies/counts.js';
 import { AUTHOR_COLUMNS, type AuthorColumns } from '../../accounts/users/author.js';
 import { notKeptAway, seenBy } from '../../accounts/users/visibility.js';
+import { keyset } from '../../ground/database/keyset.js';
 
 const PICTURES = `(
     SELECT json_agg(${PICTURE_JSON}, 'alt', pp.alt) ORDER BY pp.position)
@@ -48,18 +49,18 @@ export const OWNED_POST = `
   SELECT p.author_id, p.version FROM posts p JOIN users a ON a.id = p.author_id
   WHERE p.id = $1 AND p.deleted_at IS NULL AND ${seenBy('a', '$2')}`;
 
-const past = { newest: '<', oldest: '>' };
-const way = { newest: 'DESC', oldest: 'ASC' };
-
 /**
  * Ids of a page of posts that the viewer ($5) may see: everybody's but those of whom the viewer keeps away from, or one
  * author's ($1). Cost: one range of posts_recent or posts_author_recent, and a few probes for each author met.
  */
-export const listPosts = (sort: 'newest' | 'oldest', whose: 'author' | 'everybody'): string => `
+export const listPosts = (sort: 'newest' | 'oldest', whose: 'author' | 'everybody'): string => {
+  const { after, order } = keyset('p.created_at', 'p.id', sort);
+  return `
   SELECT p.id, p.created_at FROM posts p JOIN users a ON a.id = p.author_id
   WHERE p.deleted_at IS NULL AND ${whose === 'author' ? 'p.author_id = $1' : `$1::uuid IS NULL AND ${notKeptAway('a', '$5')}`}
-    AND ($2::timestamptz IS NULL OR (p.created_at, p.id) ${past[sort]} ($2, $3::uuid)) AND ${seenBy('a', '$5')}
-  ORDER BY p.created_at ${way[sort]}, p.id ${way[sort]} LIMIT $4`;
+    AND ${after('$2', '$3')} AND ${seenBy('a', '$5')}
+  ORDER BY ${order} LIMIT $4`;
+};
 
 /** Makes a post; the triggers make its tally and its standing. Own fields from $4 on. */
 export const createPost = (columns: string[]): string =>

@@ -2,6 +2,7 @@ import type { ReactionCounts } from '@gather-lane/core';
 import { perChoice, prepared } from '../../ground/database/prepared.js';
 import { AUTHOR_COLUMNS, type AuthorColumns } from '../../accounts/users/author.js';
 import { notKeptAway, seenBy } from '../../accounts/users/visibility.js';
+import { keyset } from '../../ground/database/keyset.js';
 
 /** What can be reacted to. */
 export type Target = 'post' | 'comment';
@@ -97,12 +98,13 @@ export interface CountsRow {
  */
 export const listReactions = (target: Target): string => {
   const { table, id } = NAMES[target];
+  const { after, order } = keyset('r.created_at', 'r.user_id');
   return `
   SELECT r.user_id AS id, r.kind, r.created_at, ${AUTHOR_COLUMNS}
   FROM ${table} r JOIN users a ON a.id = r.user_id
-  WHERE r.${id} = $1 AND (r.created_at, r.user_id) < (coalesce($2::timestamptz, 'infinity'), coalesce($3::uuid, 'ffffffff-ffff-ffff-ffff-ffffffffffff'))
+  WHERE r.${id} = $1 AND ${after('$2', '$3')}
     AND ($5::text IS NULL OR r.kind = $5) AND ${seenBy('a', '$6')} AND ${notKeptAway('a', '$6')}
-  ORDER BY r.created_at DESC, r.user_id DESC LIMIT $4`;
+  ORDER BY ${order} LIMIT $4`;
 };
 
 /** A row of that statement. */

@@ -39,6 +39,7 @@ const OF_ALL: ProblemCode[] = [
   'no-database',
   'no-keys',
   'too-slow',
+  'busy',
   'stopping',
 ];
 /** What a call that changes something can meet as well. */

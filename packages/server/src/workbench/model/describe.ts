@@ -16,8 +16,10 @@ export interface ModelConstraint {
   readonly kind: 'primary key' | 'foreign key' | 'unique' | 'check';
   readonly definition: string;
   readonly columns: string[];
-  /** The table that a foreign key refers to. */
+  /** The table that a foreign key refers to, the columns there, and what deleting one of its rows does here. */
   readonly refersTo: string | null;
+  readonly referenced: string[];
+  readonly onDelete: 'NO ACTION' | 'RESTRICT' | 'CASCADE' | 'SET NULL' | 'SET DEFAULT' | null;
 }
 
 /** An index of a table; the size in bytes. */
@@ -56,7 +58,10 @@ const TABLES = `
               'kind', CASE k.contype WHEN 'p' THEN 'primary key' WHEN 'f' THEN 'foreign key' WHEN 'u' THEN 'unique' ELSE 'check' END,
               'columns', (SELECT coalesce(json_agg(a.attname ORDER BY u.n), '[]') FROM unnest(k.conkey) WITH ORDINALITY AS u (attnum, n)
                           JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = u.attnum),
-              'refersTo', f.relname) ORDER BY k.contype = 'c', k.conname), '[]')
+              'refersTo', f.relname,
+              'referenced', (SELECT coalesce(json_agg(a.attname ORDER BY u.n), '[]') FROM unnest(k.confkey) WITH ORDINALITY AS u (attnum, n)
+                             JOIN pg_attribute a ON a.attrelid = k.confrelid AND a.attnum = u.attnum),
+              'onDelete', CASE k.confdeltype WHEN 'a' THEN 'NO ACTION' WHEN 'r' THEN 'RESTRICT' WHEN 'c' THEN 'CASCADE' WHEN 'n' THEN 'SET NULL' WHEN 'd' THEN 'SET DEFAULT' END) ORDER BY k.contype = 'c', k.conname), '[]')
      FROM pg_constraint k LEFT JOIN pg_class f ON f.oid = k.confrelid WHERE k.conrelid = c.oid AND k.contype IN ('p', 'f', 'u', 'c')) AS constraints,
     (SELECT coalesce(json_agg(json_build_object('name', i.relname, 'definition', pg_get_indexdef(x.indexrelid), 'bytes', pg_relation_size(x.indexrelid)) ORDER BY i.relname), '[]')
      FROM pg_index x JOIN pg_class i ON i.oid = x.indexrelid WHERE x.indrelid = c.oid) AS indexes

@@ -26,15 +26,10 @@ interface Reference {
   readonly field: string | null;
 }
 
-const FOREIGN_KEY =
-  /^FOREIGN KEY \(([^)]*)\) REFERENCES "?(\w+)"?\(([^)]*)\)(?:.* ON DELETE (CASCADE|SET NULL|RESTRICT))?/;
-
 function referencesOf(table: ModelTable): Reference[] {
   const key = table.constraints.find(({ kind }) => kind === 'primary key')?.columns.join();
-  return table.constraints.flatMap(({ name, kind, definition }) => {
-    const found = kind === 'foreign key' ? FOREIGN_KEY.exec(definition) : null;
-    if (!found) return [];
-    const columns = found[1]!.split(', ');
+  return table.constraints.flatMap(({ name, columns, refersTo, referenced, onDelete }) => {
+    if (refersTo === null) return [];
     const last = columns.at(-1)!;
     const field = last.startsWith('f_') ? fieldNameOf(last) : null;
     const property = field ? `${field}User` : camel(last.replace(/_id$/, ''));
@@ -42,10 +37,10 @@ function referencesOf(table: ModelTable): Reference[] {
       {
         name,
         table: table.name,
-        target: found[2]!,
+        target: refersTo,
         columns,
-        referenced: found[3]!.split(', '),
-        onDelete: found[4] ?? 'NO ACTION',
+        referenced,
+        onDelete: onDelete ?? 'NO ACTION',
         one: columns.join() === key,
         property: property === camel(last) ? `${property}Of` : property,
         inverse: '',

@@ -82,16 +82,16 @@ export class ModelRows {
       throw new Problem('not-found', `There is no row ${key} in ${name}: that is no key of it.`);
     });
     if (row.rows.length === 0) throw new Problem('not-found', `There is no row ${key} in ${name}.`);
-    const outgoing = foreignKeys(table).map((rule) => ({ rule, sides: sidesOf(rule) }));
+    const outgoing = foreignKeys(table);
     const incoming = this.#tables.flatMap((other) =>
       foreignKeys(other)
         .filter((rule) => rule.refersTo === name)
-        .map((rule) => ({ table: other, sides: sidesOf(rule) })),
+        .map((rule) => ({ table: other, rule })),
     );
     const keys = [
       ...columns,
-      ...outgoing.flatMap(({ sides }) => sides.columns),
-      ...incoming.flatMap(({ sides }) => sides.referenced),
+      ...outgoing.flatMap(({ columns: own }) => own),
+      ...incoming.flatMap(({ rule }) => rule.referenced),
     ];
     const [linked] = await this.#dataSource.query<Record<string, unknown>[]>(
       `SELECT ${[...new Set(keys)].map(quoted).join(', ')} FROM ${quoted(name)} ${where}`,
@@ -99,8 +99,8 @@ export class ModelRows {
     );
     const associations: Association[] = [];
     if (!linked) return { row, associations };
-    for (const { rule, sides } of outgoing) associations.push(...(await this.#towards(rule, sides, linked)));
-    for (const { table: other, sides } of incoming) associations.push(...(await this.#from(other, sides, linked)));
+    for (const rule of outgoing) associations.push(...(await this.#towards(rule, linked)));
+    for (const { table: other, rule } of incoming) associations.push(...(await this.#from(other, rule, linked)));
     return { row, associations };
   }
 
@@ -111,17 +111,20 @@ export class ModelRows {
   }
 
   async #towards(
-    rule: ModelConstraint,
-    { columns, referenced }: Sides,
+    { columns, referenced, refersTo }: ModelConstraint,
     row: Record<string, unknown>,
   ): Promise<Association[]> {
     const values = columns.map((column) => row[column]);
     if (values.some((value) => value === null)) return [];
-    const rows = await this.#read(this.#table(rule.refersTo!), `WHERE ${matching(referenced)}`, values, ASSOCIATED);
+    const rows = await this.#read(this.#table(refersTo!), `WHERE ${matching(referenced)}`, values, ASSOCIATED);
     return [{ by: columns.at(-1)!, direction: 'refers to', count: rows.rows.length, rows }];
   }
 
-  async #from(table: ModelShape, { columns, referenced }: Sides, row: Record<string, unknown>): Promise<Association[]> {
+  async #from(
+    table: ModelShape,
+    { columns, referenced }: ModelConstraint,
+    row: Record<string, unknown>,
+  ): Promise<Association[]> {
     const values = referenced.map((column) => row[column] ?? null);
     const [counted] = await this.#dataSource.query<{ n: number }[]>(
       `SELECT count(*)::integer AS n FROM ${quoted(table.name)} WHERE ${matching(columns)}`,
@@ -165,14 +168,3 @@ const foreignKeys = (table: ModelShape): ModelConstraint[] =>
 
 const matching = (columns: readonly string[]): string =>
   columns.map((column, i) => `${quoted(column)} = $${i + 1}`).join(' AND ');
-
-interface Sides {
-  readonly columns: string[];
-  readonly referenced: string[];
-}
-
-/** The columns of a foreign key on its own side and on the other. */
-function sidesOf({ definition }: ModelConstraint): Sides {
-  const [, columns, referenced] = /^FOREIGN KEY \(([^)]*)\) REFERENCES [^(]+\(([^)]*)\)/.exec(definition) ?? [];
-  return { columns: columns?.split(', ') ?? [], referenced: referenced?.split(', ') ?? [] };
-}

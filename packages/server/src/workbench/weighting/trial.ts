@@ -13,10 +13,10 @@ import type { DataSource } from 'typeorm';
 import { feedPage, type FeedPageRow } from '../../feed/index.js';
 import { toCounts } from '../../ranking/tallies/counts.js';
 import { CANDIDATES_BY_ID, CANDIDATES_BY_LAW, FEED_SIZE, SAMPLE_VIEWERS, type CandidateRow } from './trial-queries.js';
+import { LAST_ID } from '../../ground/database/keyset.js';
 
 /** How many posts a first page has. */
 export const PAGE = 20;
-const LAST_ID = 'ffffffff-ffff-ffff-ffff-ffffffffffff';
 
 /** A post with what people know it by. */
 export type Told = Placed & { readonly handle: string; readonly text: string };
