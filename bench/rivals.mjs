@@ -10,18 +10,25 @@ const require = createRequire(join(root, 'packages/server/package.json'));
 const PAGE = 20;
 const LAST = { at: 'infinity', id: 'ffffffff-ffff-ffff-ffff-ffffffffffff' };
 
-const [{ createDataSource }, { PLAN }, { assemble }, { buildApp }, { loadConfig }, { OperatorKey }, { FolderStore }] =
-  await Promise.all(
-    [
-      'service/data-source.js',
-      'service/capabilities.js',
-      'service/assemble.js',
-      'service/http/app.js',
-      'ground/config/load.js',
-      'accounts/operator/key.js',
-      'accounts/media/store.js',
-    ].map(dist),
-  );
+const [
+  { createDataSource },
+  { CAPABILITIES, PLAN },
+  { assemble },
+  { buildApp },
+  { loadConfig },
+  { OperatorKey },
+  { FolderStore },
+] = await Promise.all(
+  [
+    'service/data-source.js',
+    'service/capabilities.js',
+    'service/assemble.js',
+    'service/http/app.js',
+    'ground/config/load.js',
+    'accounts/operator/key.js',
+    'accounts/media/store.js',
+  ].map(dist),
+);
 const { In, IsNull } = await import('typeorm');
 const { signedIn } = await dist('ground/http/doorway.js');
 const { feedPage } = await dist('feed/queries.js');
@@ -123,7 +130,7 @@ const dataSource = createDataSource(address, { poolSize: config.database.poolSiz
 await dataSource.initialize();
 const key = new OperatorKey(join(folder, '.gather-lane'));
 const foundation = { plan: PLAN, database: dataSource, background: dataSource, config, demo: false };
-const assembled = assemble(foundation, { key, store: new FolderStore(folder) });
+const assembled = assemble(CAPABILITIES, foundation, { key, store: new FolderStore(folder) });
 const app = await buildApp(assembled, { consoleFolder: undefined, notReady: () => null });
 const ways = {
   naive: (userId, { order, page }) => naive(dataSource, userId, order, Number(page)),

@@ -7,10 +7,11 @@ import { runningService } from './running.js';
 import { ownServer, sayAddress, serverNamedBy, type DatabaseAddress } from '../ground/database/address.js';
 import { findCluster, makeDataFolder, startCluster } from '../ground/database/cluster/cluster.js';
 import { lockFolder, lockHolder } from '../ground/database/cluster/service-lock.js';
-import type { HousePlan } from '../ground/capability/plan.js';
+import type { HousePlan } from '../ground/capability/house-plan.js';
 import { PLAN } from './capabilities.js';
 import { createDataSource } from './data-source.js';
-import { DatabaseFault, probeDatabase } from '../ground/database/diagnose.js';
+import { DatabaseFault } from '../ground/database/database-fault.js';
+import { probeDatabase } from '../ground/database/diagnose.js';
 import { migrate, MIGRATIONS_MISSING, migrationState, newerDatabase } from '../ground/database/migrate.js';
 
 /** The database of a service for a command beside it, and what gives it free again. */

@@ -26,7 +26,7 @@ import { Resources } from './resources.js';
 import { noteRunning } from './running.js';
 import { builtConsole } from '../package-files.js';
 import { assemble } from './assemble.js';
-import { PLAN } from './capabilities.js';
+import { CAPABILITIES, PLAN } from './capabilities.js';
 import { createDataSource } from './data-source.js';
 import type { Service, StartOptions } from './start-options.js';
 import { StartRefused } from './start-refused.js';
@@ -61,6 +61,7 @@ export async function startService(options: StartOptions): Promise<Service> {
     const mailbox = demo && config.mail.smtp === undefined ? await openMailbox(resources) : null;
     const { model } = config;
     const assembled = assemble(
+      CAPABILITIES,
       { plan: PLAN, database: dataSource, background, config, demo, modelFile: options.modelFile ?? (() => model) },
       { key, store: new FolderStore(join(data, 'media')), mailbox, standIn },
     );

@@ -9,13 +9,13 @@ import { v7 as uuidv7 } from 'uuid';
 import { loadConfig } from '../ground/config/load.js';
 import type { DatabaseAddress } from '../ground/database/address.js';
 import { assemble } from '../service/assemble.js';
-import { PLAN } from '../service/capabilities.js';
+import { CAPABILITIES } from '../service/capabilities.js';
+import { planOf } from '../ground/capability/plan.js';
 import { createMappedDataSource, type Mapping } from '../ground/database/data-source.js';
 import { migrate } from '../ground/database/migrate.js';
 import { MIGRATIONS } from '../service/migrations.js';
-import type { HousePlan } from '../ground/capability/plan.js';
 import type { House } from '../ground/capability/house.js';
-import type { Job } from '../ground/capability/capability.js';
+import type { Capability, Job } from '../ground/capability/capability.js';
 import { jobsOf } from '../service/jobs.js';
 import { Sessions } from '../accounts/sessions/service.js';
 import { buildApp, type AppOptions } from '../service/http/app.js';
@@ -67,7 +67,7 @@ export interface TestService {
 
 interface Options {
   /** Other capabilities than the product's. */
-  readonly plan?: HousePlan;
+  readonly capabilities?: readonly Capability[];
   /** Of those capabilities, after the product's. */
   readonly migrations?: Mapping['migrations'];
   readonly demo?: boolean;
@@ -100,7 +100,8 @@ export async function startTestService(options: Options = {}): Promise<TestServi
   const file = { ...options.configuration, ...(options.model && { model: options.model }) };
   writeFileSync(join(folder, 'gather-lane.yaml'), JSON.stringify(file));
   const { config } = loadConfig({ folder, environment });
-  const { plan = PLAN, migrations = [] } = options;
+  const { capabilities = CAPABILITIES, migrations = [] } = options;
+  const plan = planOf(capabilities);
   const mapping = { ...plan, migrations: [...MIGRATIONS, ...migrations] };
   const choices = { poolSize: config.database.poolSize, model: config.model };
   const dataSource = createMappedDataSource(database, mapping, choices);
@@ -121,7 +122,7 @@ export async function startTestService(options: Options = {}): Promise<TestServi
     modelFile: options.modelFile ?? (() => config.model),
   };
   const store = new FolderStore(join(folder, 'media'));
-  const assembled = assemble(foundation, { key, store, mailbox, standIn });
+  const assembled = assemble(capabilities, foundation, { key, store, mailbox, standIn });
   const { house, running } = assembled;
   const app = await buildApp(assembled, { consoleFolder: undefined, notReady: () => null, ...options.app });
   const { faults } = watchReplies(app, config);

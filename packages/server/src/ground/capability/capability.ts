@@ -3,11 +3,8 @@ import type { App } from '../http/app-type.js';
 import type { FindOwned } from '../http/doorway.js';
 import type { DataCheck } from './data-check.js';
 import type { House } from './house.js';
-import type { CapabilityTable } from './table.js';
-import type { Trials } from './trial.js';
-
-/** A class that TypeORM maps. */
-export type EntityClass = new () => object;
+import type { CapabilityTable, EntityClass } from './table.js';
+import type { OwnedThing, Trials } from './trial.js';
 
 /** What a capability says of itself: only the parts that it has. */
 export interface Capability {
@@ -24,18 +21,6 @@ export interface Capability {
   readonly things?: readonly OwnedThing[];
   /** Makes what runs. */
   readonly start?: (house: House) => Running;
-}
-
-/** A thing that the ownership check gives each owner. */
-export interface OwnedThing {
-  /** What it is called in a path, and among the things. */
-  readonly name: string;
-  /** Makes one: takes its id ($1) and the owner's ($2). */
-  readonly make: string;
-  /** Everything of the kind that is the owner's ($1), as one value to compare. */
-  readonly snapshot: string;
-  /** Takes away what is left of the kind once its owners are gone. */
-  readonly leftOver?: string;
 }
 
 /** What a capability is in a running service. */

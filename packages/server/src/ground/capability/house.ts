@@ -5,7 +5,7 @@ import type { Config } from '../config/schema.js';
 import { Cursors } from '../http/cursors.js';
 import { Pages } from '../http/pagination.js';
 import { PublicAddress } from '../http/public-address.js';
-import type { HousePlan } from './plan.js';
+import type { HousePlan } from './house-plan.js';
 
 /** A class of which the house has one. */
 export type Kind<T> = abstract new (...parameters: never[]) => T;

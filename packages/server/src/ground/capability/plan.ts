@@ -1,27 +1,5 @@
-import type { Capability, EntityClass, OwnedThing } from './capability.js';
-import type { DataCheck } from './data-check.js';
-import type { CapabilityTable, Exported } from './table.js';
-import type { Trials } from './trial.js';
-
-/** A table that an export holds. */
-export interface ExportedTable extends Exported {
-  readonly name: string;
-  readonly order: string;
-}
-
-/** What all capabilities say together. */
-export interface HousePlan {
-  readonly capabilities: readonly Capability[];
-  readonly entities: readonly EntityClass[];
-  readonly ownFields: Readonly<Record<string, EntityClass>>;
-  readonly tables: Readonly<Record<string, CapabilityTable>>;
-  /** Those that read no whole tables first. */
-  readonly checks: readonly DataCheck[];
-  readonly trials: Trials;
-  readonly things: readonly OwnedThing[];
-  /** Parents before children. */
-  readonly exported: readonly ExportedTable[];
-}
+import type { Capability } from './capability.js';
+import type { HousePlan } from './house-plan.js';
 
 /**
  * Gathers what the capabilities say.
@@ -34,7 +12,6 @@ export function planOf(capabilities: readonly Capability[]): HousePlan {
     how ? [{ order: how.key.join(', '), ...how, name }] : [],
   );
   return {
-    capabilities,
     entities: capabilities.flatMap((each) => each.entities ?? []),
     ownFields: together(capabilities.map((each) => each.ownFields ?? {})),
     tables,

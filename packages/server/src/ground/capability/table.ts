@@ -1,3 +1,6 @@
+/** A class that TypeORM maps. */
+export type EntityClass = new () => object;
+
 /** What is to be known of a table by those who look at all of them. */
 export interface CapabilityTable {
   /** Columns that anybody may look at. What is not named is masked, so a column that is added is, until somebody thinks. */

@@ -13,6 +13,18 @@ export interface Things {
   readonly [other: string]: string;
 }
 
+/** A thing that the ownership check gives each owner. */
+export interface OwnedThing {
+  /** What it is called in a path, and among the things. */
+  readonly name: string;
+  /** Makes one: takes its id ($1) and the owner's ($2). */
+  readonly make: string;
+  /** Everything of the kind that is the owner's ($1), as one value to compare. */
+  readonly snapshot: string;
+  /** Takes away what is left of the kind once its owners are gone. */
+  readonly leftOver?: string;
+}
+
 /** How the ownership check tries a route. */
 export interface Trial {
   /**

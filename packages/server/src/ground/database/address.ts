@@ -1,5 +1,5 @@
 import { parse, type ConnectionOptions } from 'pg-connection-string';
-import { DatabaseFault } from './diagnose.js';
+import { DatabaseFault } from './database-fault.js';
 
 /** How to reach a database. */
 export interface DatabaseAddress {

@@ -8,7 +8,7 @@ import {
   type MigrationInterface,
   type QueryRunner,
 } from 'typeorm';
-import type { EntityClass } from '../capability/capability.js';
+import type { EntityClass } from '../capability/table.js';
 import { mapFields } from '../fields/field-entities.js';
 import type { DatabaseAddress } from './address.js';
 import { OutcomeUnknown, wasCutOff } from './gone.js';

@@ -1,19 +1,7 @@
 import pg from 'pg';
 import type { DatabaseAddress } from './address.js';
+import { DatabaseFault } from './database-fault.js';
 import { sqlState } from './transaction.js';
-
-/** A database that cannot be used; the message says which part is wrong and how to mend it. */
-export class DatabaseFault extends Error {
-  override readonly name = 'DatabaseFault';
-
-  constructor(
-    readonly part: 'host' | 'role' | 'password' | 'database' | 'right' | 'version' | 'cluster' | 'schema',
-    message: string,
-    options?: ErrorOptions,
-  ) {
-    super(message, options);
-  }
-}
 
 /** The oldest PostgreSQL that the service works with: transition tables with `SET NULL (column)`. */
 export const OLDEST_POSTGRES = 15;

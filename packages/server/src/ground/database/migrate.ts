@@ -1,6 +1,7 @@
 import type { DataSource } from 'typeorm';
 import { MIGRATIONS_TABLE } from './data-source.js';
-import { DatabaseFault, explainMissingRight } from './diagnose.js';
+import { DatabaseFault } from './database-fault.js';
+import { explainMissingRight } from './diagnose.js';
 import { underLock } from './under-lock.js';
 
 /** How the database stands to this version of the service. */

@@ -1,5 +1,5 @@
 import { columnOf, columnType, type Field, type Model } from '@gather-lane/core';
-import type { EntityClass } from '../capability/capability.js';
+import type { EntityClass } from '../capability/table.js';
 import { Column, getMetadataArgsStorage, type ColumnType } from 'typeorm';
 
 const COLUMN_TYPES: Record<string, { type: ColumnType; precision?: number }> = {

@@ -6,7 +6,7 @@ import { createDataSource } from '../data-source.js';
 import { FolderStore } from '../../accounts/media/store.js';
 import { OperatorKey } from '../../accounts/operator/key.js';
 import { assemble } from '../assemble.js';
-import { PLAN } from '../capabilities.js';
+import { CAPABILITIES, PLAN } from '../capabilities.js';
 import { buildApp } from './app.js';
 import { openApiDocument } from './openapi.js';
 
@@ -18,6 +18,7 @@ export async function describeApi(): Promise<Record<string, unknown>> {
     const address = { host: 'localhost', port: 1, user: 'nobody', password: undefined, database: 'none', ssl: false };
     const database = createDataSource(address, { poolSize: 2 });
     const assembled = assemble(
+      CAPABILITIES,
       { plan: PLAN, database, background: database, config, demo: false, modelFile: () => config.model },
       { key: new OperatorKey(folder), store: new FolderStore(folder) },
     );

@@ -6,7 +6,7 @@ import { join } from 'node:path';
 import { promisify } from 'node:util';
 import { MediaStore } from '../../accounts/media/store.js';
 import { planOf } from '../../ground/capability/plan.js';
-import { CAPABILITIES, PLAN } from '../../service/capabilities.js';
+import { CAPABILITIES } from '../../service/capabilities.js';
 import { checkData } from '../../workbench/check/service.js';
 import { empty } from '../../workbench/fill/load.js';
 import { exportAll } from '../../workbench/transfer/export.js';
@@ -15,13 +15,14 @@ import { startTestService, type Actor, type TestService } from '../test-service.
 import { logBook } from './capability.js';
 import { LogEntries1900000000000 } from './migration.js';
 
-const plan = planOf([...CAPABILITIES, logBook]);
+const capabilities = [...CAPABILITIES, logBook];
+const plan = planOf(capabilities);
 let service: TestService;
 let crew: Actor;
 let other: Actor;
 
 beforeAll(async () => {
-  service = await startTestService({ plan, migrations: [LogEntries1900000000000] });
+  service = await startTestService({ capabilities, migrations: [LogEntries1900000000000] });
   [crew, other] = [await service.user('odile'), await service.user('bram')];
 });
 afterAll(() => service.stop());
@@ -144,7 +145,8 @@ describe('the list of capabilities', () => {
   });
 
   test('names each after those that it is made with', async () => {
-    const turned = { ...PLAN, capabilities: [...CAPABILITIES].reverse() };
-    await expect(startTestService({ plan: turned })).rejects.toThrow(/is not made yet: name its capability earlier/);
+    await expect(startTestService({ capabilities: [...CAPABILITIES].reverse() })).rejects.toThrow(
+      /is not made yet: name its capability earlier/,
+    );
   });
 });

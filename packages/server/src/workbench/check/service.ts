@@ -2,7 +2,7 @@ import type { Model } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { inTransaction } from '../../ground/database/transaction.js';
 import type { DataCheck } from '../../ground/capability/data-check.js';
-import type { HousePlan } from '../../ground/capability/plan.js';
+import type { HousePlan } from '../../ground/capability/house-plan.js';
 import { ownFieldChecks } from './own-fields.js';
 import { tidySql } from '../../ground/database/tidy-sql.js';
 

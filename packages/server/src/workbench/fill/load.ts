@@ -11,7 +11,7 @@ import {
 } from '@gather-lane/core';
 import type { PoolClient } from 'pg';
 import type { DataSource, QueryRunner } from 'typeorm';
-import type { HousePlan } from '../../ground/capability/plan.js';
+import type { HousePlan } from '../../ground/capability/house-plan.js';
 import { copyRows } from '../../ground/database/copy.js';
 import { refuseRealAccounts } from './real-accounts.js';
 import { underLock } from '../../ground/database/under-lock.js';

@@ -1,6 +1,6 @@
 import { Type } from 'typebox';
 import { ConfigError } from '../../ground/config/load.js';
-import type { HousePlan } from '../../ground/capability/plan.js';
+import type { HousePlan } from '../../ground/capability/house-plan.js';
 import type { App } from '../../ground/http/app-type.js';
 import { Problem } from '../../ground/http/problem.js';
 import { replies } from '../../ground/http/replies.js';

@@ -1,6 +1,6 @@
 import { columnOf, type Model } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
-import type { HousePlan } from '../../ground/capability/plan.js';
+import type { HousePlan } from '../../ground/capability/house-plan.js';
 import { Problem } from '../../ground/http/problem.js';
 import { sqlState } from '../../ground/database/transaction.js';
 import type { ModelConstraint, ModelShape } from './describe.js';

@@ -13,7 +13,7 @@ import {
 } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
-import type { OwnedThing } from '../../ground/capability/capability.js';
+import type { OwnedThing } from '../../ground/capability/trial.js';
 import type { Things } from '../../ground/capability/trial.js';
 import { Problem } from '../../ground/http/problem.js';
 import { quoted } from '../../ground/fields/field-columns.js';

@@ -7,7 +7,7 @@ import { PASS_HEADER } from '../../ground/http/own-check.js';
 import type { OperatorKey } from '../../accounts/operator/key.js';
 import type { Sessions } from '../../accounts/sessions/service.js';
 import { Cast } from './cast.js';
-import type { HousePlan } from '../../ground/capability/plan.js';
+import type { HousePlan } from '../../ground/capability/house-plan.js';
 import { tryRoute, type Call, type Operation, type TriedRoute } from './try-route.js';
 
 /** Throw-away users of so long ago are of a check that was interrupted. */

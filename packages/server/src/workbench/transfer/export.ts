@@ -10,7 +10,7 @@ import QueryStream from 'pg-query-stream';
 import type { DataSource } from 'typeorm';
 import { fileName } from '../../accounts/media/picture.js';
 import type { MediaStore } from '../../accounts/media/store.js';
-import type { HousePlan } from '../../ground/capability/plan.js';
+import type { HousePlan } from '../../ground/capability/house-plan.js';
 import { VERSION } from '../../package-files.js';
 import { MANIFEST, MEDIA_FOLDER, TransferRefused, type Manifest, type TransferProgress } from './manifest.js';
 

@@ -4,7 +4,7 @@ import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import type { DataSource, EntityManager } from 'typeorm';
-import type { ExportedTable, HousePlan } from '../../ground/capability/plan.js';
+import type { ExportedTable, HousePlan } from '../../ground/capability/house-plan.js';
 import { inTransaction } from '../../ground/database/transaction.js';
 import type { MediaStore } from '../../accounts/media/store.js';
 import { Weightings } from '../weighting/service.js';

@@ -1,6 +1,7 @@
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { DatabaseFault, OLDEST_POSTGRES } from '../diagnose.js';
+import { DatabaseFault } from '../database-fault.js';
+import { OLDEST_POSTGRES } from '../diagnose.js';
 
 const ROOT = '/usr/lib/postgresql';
 

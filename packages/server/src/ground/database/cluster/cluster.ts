@@ -19,7 +19,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { promisify } from 'node:util';
 import pg from 'pg';
 import type { DatabaseAddress } from '../address.js';
-import { DatabaseFault } from '../diagnose.js';
+import { DatabaseFault } from '../database-fault.js';
 import { clusterAccount, firstClosedFolder, type Account } from './account.js';
 import { binariesFor } from './binaries.js';
 import { ClusterKeeper, isAlive } from './keeper.js';

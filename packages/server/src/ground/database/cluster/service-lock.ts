@@ -1,6 +1,6 @@
 import { readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { DatabaseFault } from '../diagnose.js';
+import { DatabaseFault } from '../database-fault.js';
 
 /** When a process started, in clock ticks since boot: together with its id it names one process for good. */
 function startedAt(pid: number): string | null {
