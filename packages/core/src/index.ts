@@ -56,7 +56,7 @@ export {
   type RestoreRefusal,
 } from './doorway/doorway.js';
 export { DEMO_MAIN_USERS, DEMO_PASSWORD } from './demo/people.js';
-export { Fill, FILL_INSTANTS, type Batch, type Cast, type FillRequest, type TableRows } from './fill/fill.js';
+export { Fill, FILL_INSTANTS, type Batch, type Authors, type FillRequest, type TableRows } from './fill/fill.js';
 export { Chance } from './fill/chance.js';
 export {
   columnOf,
@@ -78,13 +78,13 @@ export { mustBeGiven, visibleFields, writableFields, type FieldValues, type Writ
 export { CannotMake, makeValue, type Making } from './model/makers.js';
 export { readModel, type FieldSource, type ModelSource } from './model/read.js';
 export {
-  bears,
-  believed,
+  tolerates,
+  knownModel,
   changesBetween,
   covers,
   describeField,
   isNeededFirst,
-  type BelievedField,
+  type KnownField,
   type Change,
   type PresentField,
   type ChangeKind,

@@ -2,7 +2,7 @@ import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { handleFault } from '../text/handle.js';
 import { Chance, drawInstant, HeavyTail } from './chance.js';
-import { Fill, type Batch, type Cast, type FillRequest } from './fill.js';
+import { Fill, type Batch, type Authors, type FillRequest } from './fill.js';
 
 const now = Date.UTC(2026, 10, 23, 9);
 const request: FillRequest = {
@@ -17,7 +17,7 @@ const request: FillRequest = {
   run: 3,
   now,
 };
-const nobody: Cast = { size: 0, idAt: () => '' };
+const nobody: Authors = { size: 0, idAt: () => '' };
 const all = (fill: Fill): Batch[] => Array.from({ length: fill.batches }, (_, i) => fill.batch(i));
 const rowsOf = (batches: Batch[], table: string) =>
   batches
@@ -105,7 +105,7 @@ describe('a fill', () => {
   });
 
   test('lets those who are there post, and refuses when there is nobody', () => {
-    const there: Cast = { size: 2, idAt: (index) => `id ${index}` };
+    const there: Authors = { size: 2, idAt: (index) => `id ${index}` };
     const posts = rowsOf(all(new Fill({ ...request, users: 0, follows: 0, posts: 50 }, there)), 'posts');
     expect(new Set(posts.map((row) => row[1]))).toEqual(new Set(['id 0', 'id 1']));
     expect(() => new Fill({ ...request, users: 0 }, nobody)).toThrow('nobody who could post');

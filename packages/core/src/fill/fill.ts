@@ -28,7 +28,7 @@ export interface FillRequest {
 }
 
 /** Who writes, follows and comments: users that this fill makes, or users who are there already. */
-export interface Cast {
+export interface Authors {
   readonly size: number;
   idAt(index: number): string;
 }
@@ -78,7 +78,7 @@ export class Fill {
   readonly batches: number;
   readonly #request: FillRequest;
   readonly #model: Model;
-  readonly #cast: Cast;
+  readonly #authors: Authors;
   readonly #followers: number;
   readonly #counts: { users: number; follows: number; posts: number };
   readonly #userIds: Uint8Array;
@@ -89,12 +89,12 @@ export class Fill {
    * @param there users who are there already; they are the cast when the request makes none
    * @param model the developer's own fields, which are filled too
    */
-  constructor(request: FillRequest, there: Cast, model: Model = []) {
+  constructor(request: FillRequest, there: Authors, model: Model = []) {
     this.#request = request;
     this.#model = model;
     this.#userIds = this.#makeUserIds();
-    this.#cast = request.users > 0 ? { size: request.users, idAt: (index) => this.#userId(index) } : there;
-    const { size } = this.#cast;
+    this.#authors = request.users > 0 ? { size: request.users, idAt: (index) => this.#userId(index) } : there;
+    const { size } = this.#authors;
     if (size === 0 && (request.posts > 0 || request.follows > 0))
       throw new RangeError('there is nobody who could post: make users too');
     // A user's follows are made together, so that none is made twice.
@@ -137,8 +137,8 @@ export class Fill {
       const filled = rows.map((row, i) => {
         const chance = new Chance(seed, run, STREAM.fields, table.length, batch, i);
         // A user can refer to those who come before only.
-        const known = table === 'users' ? batch * USERS_A_BATCH + i : this.#cast.size;
-        const user = () => (known > 0 ? this.#cast.idAt(chance.int(0, known - 1)) : null);
+        const known = table === 'users' ? batch * USERS_A_BATCH + i : this.#authors.size;
+        const user = () => (known > 0 ? this.#authors.idAt(chance.int(0, known - 1)) : null);
         const making = { chance, serial: first + i, user, ...(table === 'users' && { person: String(row[2]) }) };
         return [...row, ...fields.map((field) => makeValue(field, making))];
       });
@@ -202,7 +202,7 @@ export class Fill {
 
   #follows(batch: number): Batch {
     const { seed, run, follows, now } = this.#request;
-    const { size } = this.#cast;
+    const { size } = this.#authors;
     const chance = new Chance(seed, run, STREAM.follows, batch);
     const [rows, mutes]: [TableRows['rows'], TableRows['rows']] = [[], []];
     const mean = follows / size;
@@ -220,10 +220,14 @@ export class Fill {
       const [first] = chosen;
       // Somebody whom one follows and does not read: the one case that a feed has to tell apart.
       if (first !== undefined && i % ONE_MUTES_IN === 0)
-        mutes.push([this.#cast.idAt(i), this.#cast.idAt(first), Math.max(own, this.#userCreatedAt(first))]);
+        mutes.push([this.#authors.idAt(i), this.#authors.idAt(first), Math.max(own, this.#userCreatedAt(first))]);
       for (const followee of chosen) {
         const since = Math.max(own, this.#userCreatedAt(followee));
-        rows.push([this.#cast.idAt(i), this.#cast.idAt(followee), since + Math.floor(chance.float() * (now - since))]);
+        rows.push([
+          this.#authors.idAt(i),
+          this.#authors.idAt(followee),
+          since + Math.floor(chance.float() * (now - since)),
+        ]);
       }
     }
     return [
@@ -246,7 +250,7 @@ export class Fill {
       const topic = chance.pick(TOPICS);
       const id = uuidv7({ msecs: createdAt, random: chance.bytes() });
       const author = this.#activity.draw(chance);
-      posts.push([id, this.#cast.idAt(author), this.#say(chance, chance.pick(POSTS[topic])), createdAt]);
+      posts.push([id, this.#authors.idAt(author), this.#say(chance, chance.pick(POSTS[topic])), createdAt]);
       // Most posts are answered little, a few a great deal.
       const answers = Math.min(Math.floor((mean * chance.wait(1) ** 2) / 2 + chance.float()), MOST_ON_A_POST);
       for (let n = 0; n < answers; n++) {
@@ -254,9 +258,9 @@ export class Fill {
         if (at >= now) continue;
         const answer = this.#say(chance, chance.pick(COMMENTS[topic]));
         const comment = uuidv7({ msecs: at, random: chance.bytes() });
-        comments.push([comment, id, this.#cast.idAt(this.#activity.draw(chance)), answer, at]);
+        comments.push([comment, id, this.#authors.idAt(this.#activity.draw(chance)), answer, at]);
         if (this.#request.kinds.length > 0 && comments.length % ONE_ANSWER_IN === 0)
-          commentReactions.push([comment, this.#cast.idAt(this.#activity.draw(chance)), this.#kind(chance), at + 1]);
+          commentReactions.push([comment, this.#authors.idAt(this.#activity.draw(chance)), this.#kind(chance), at + 1]);
       }
       reactions.push(...this.#reactions(chance, id, createdAt, meanReactions));
     }
@@ -277,7 +281,7 @@ export class Fill {
     for (let tries = wanted * 2; people.size < wanted && tries > 0; tries--) people.add(this.#activity.draw(chance));
     return [...people].flatMap((person) => {
       const at = Math.floor(createdAt + 5_000 + chance.wait(6 * HOUR));
-      return at < now ? [[postId, this.#cast.idAt(person), this.#kind(chance), at]] : [];
+      return at < now ? [[postId, this.#authors.idAt(person), this.#kind(chance), at]] : [];
     });
   }
 

@@ -207,7 +207,7 @@ export function covers(wide: FieldRule | null, narrow: FieldRule | null): boolea
 }
 
 /** A model as a running service believes in it: only what the database keeps. */
-export interface BelievedField {
+export interface KnownField {
   readonly table: ModelTableName;
   readonly name: string;
   readonly type: string;
@@ -218,7 +218,7 @@ export interface BelievedField {
 }
 
 /** What a service believes of a model. */
-export const believed = (model: Model): BelievedField[] =>
+export const knownModel = (model: Model): KnownField[] =>
   model.map((field) => ({
     table: field.table,
     name: field.name,
@@ -233,7 +233,7 @@ export const believed = (model: Model): BelievedField[] =>
  * Whether a service that runs with this model bears a change: that it reads and writes as before once the change is
  * made. What a service does not bear waits until it is gone.
  */
-export function bears(model: readonly BelievedField[], { kind, field, table, name }: Change): boolean {
+export function tolerates(model: readonly KnownField[], { kind, field, table, name }: Change): boolean {
   const own = model.find((candidate) => isSame(candidate, { table, name }));
   switch (kind) {
     case 'add-field':

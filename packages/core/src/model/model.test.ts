@@ -1,7 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { Chance } from '../fill/chance.js';
-import { bears, believed, changesBetween, covers, type PresentField } from './changes.js';
+import { tolerates, knownModel, changesBetween, covers, type PresentField } from './changes.js';
 import { columnOf, columnRule, columnType, fieldNameOf, type Field, type FieldRule, type Model } from './field.js';
 import { answerFault, hazardsOf, NO_FACTS, unanswered } from './hazards.js';
 import { CannotMake, makeValue } from './makers.js';
@@ -240,16 +240,16 @@ describe('changes', () => {
 
   test('a running service bears what it would not notice, and nothing else', () => {
     const strict = field({ type: 'integer', minimum: 5, maximum: 9, required: true, unique: true });
-    const [older, newer] = [believed([lock]), believed([strict])];
+    const [older, newer] = [knownModel([lock]), knownModel([strict])];
     const made = changesBetween([column(lock)], [strict]);
-    const borne = (model: typeof older) => made.filter((change) => bears(model, change)).map(({ kind }) => kind);
+    const borne = (model: typeof older) => made.filter((change) => tolerates(model, change)).map(({ kind }) => kind);
     expect(made.map(({ kind }) => kind)).toEqual(['change-rule', 'require', 'make-unique', 'drop-index']);
     expect(borne(older)).toEqual(['drop-index']);
     expect(borne(newer)).toEqual(['change-rule', 'require', 'make-unique', 'drop-index']);
     // One that does not know the field writes rows without it.
     expect(borne([])).toEqual(['change-rule', 'make-unique', 'drop-index']);
     const [drop] = changesBetween([column(lock)], []);
-    expect([bears(older, drop!), bears([], drop!)]).toEqual([false, true]);
+    expect([tolerates(older, drop!), tolerates([], drop!)]).toEqual([false, true]);
   });
 });
 

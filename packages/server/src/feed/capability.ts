@@ -21,7 +21,7 @@ export const feed: Capability = {
     return {
       routes: async (app) =>
         (await import('./routes.js')).feedRoutes(app, { feed: all, places, inspection, users, database, address }),
-      jobs: [{ does: 'forget falls that no scroll can meet', run: () => all.forgetDrops() }],
+      jobs: [{ does: 'forget drops that no scroll can meet', run: () => all.forgetDrops() }],
     };
   },
 };

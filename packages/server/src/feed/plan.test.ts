@@ -42,7 +42,7 @@ beforeAll(async () => {
     );
     viewers.push({ id, follows });
   }
-  // As many mutes and falls as there would be: a table of a page or two is read through by right.
+  // As many mutes and drops as there would be: a table of a page or two is read through by right.
   await service.dataSource.query(
     `INSERT INTO mutes (muter_id, muted_id) SELECT a.id, b.id FROM (SELECT id FROM users LIMIT 200) a, (SELECT id FROM users OFFSET 300 LIMIT 200) b ON CONFLICT DO NOTHING`,
   );

@@ -170,7 +170,7 @@ describe('reading on while others write', () => {
     expect(read).toEqual([ids.at(-1), ...ids.slice(0, -1)]);
   });
 
-  test('falls are forgotten once no scroll can meet them', async () => {
+  test('drops are forgotten once no scroll can meet them', async () => {
     const count = async () => (await service.dataSource.query<unknown[]>(`SELECT FROM standing_drops`)).length;
     const [here] = [await count()];
     // A scroll lives a day: what fell within it may be met until it has ended.

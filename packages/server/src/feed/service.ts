@@ -116,7 +116,7 @@ export class Feed {
     };
   }
 
-  /** Forgets falls that no scroll can meet any more. */
+  /** Forgets drops that no scroll can meet any more. */
   async forgetDrops(): Promise<void> {
     await this.#dataSource.query(FORGET_DROPS);
   }

@@ -37,7 +37,7 @@ export const media: Capability = {
     return {
       owners: { upload: (reference) => all.owned(readId(reference, 'upload')) },
       routes: async (app) =>
-        (await import('./routes.js')).mediaRoutes(app, { media: all, repeats: house.get(IdempotentCalls) }),
+        (await import('./routes.js')).mediaRoutes(app, { media: all, idempotent: house.get(IdempotentCalls) }),
       jobs: [{ does: 'remove pictures that nothing shows', run: () => all.sweep() }],
     };
   },

@@ -7,7 +7,7 @@ import { signedIn } from '../../ground/http/doorway.js';
 import { Problem } from '../../ground/http/problem.js';
 import { replies } from '../../ground/http/replies.js';
 import { ref, Uuid } from '../../ground/http/schemas.js';
-import { repeatableHeaders, repeatableOf } from '../../ground/idempotency/header.js';
+import { idempotencyHeaders, idempotentCallOf } from '../../ground/idempotency/header.js';
 import type { Media } from './service.js';
 import type { IdempotentCalls } from '../../ground/idempotency/service.js';
 import { PictureSchema } from './picture.js';
@@ -15,7 +15,7 @@ import { PictureSchema } from './picture.js';
 /** What these are made of. */
 interface Needs {
   readonly media: Media;
-  readonly repeats: IdempotentCalls;
+  readonly idempotent: IdempotentCalls;
 }
 
 const MOST_BYTES = 8 * 1024 * 1024;
@@ -70,7 +70,7 @@ export function mediaRoutes(app: App, services: Needs): void {
   );
 }
 
-function uploadRoute(app: App, { media, repeats }: Needs): void {
+function uploadRoute(app: App, { media, idempotent }: Needs): void {
   app.post(
     '/v1/media',
     {
@@ -85,7 +85,7 @@ function uploadRoute(app: App, { media, repeats }: Needs): void {
         'description':
           'It is turned upright, its metadata is left behind, and it is stored in widths of 320, 640 and 1280. One that no post and no profile shows is removed after a day.',
         'consumes': ['multipart/form-data'],
-        'headers': repeatableHeaders,
+        'headers': idempotencyHeaders,
         'body': Type.Object({ file: Type.Unsafe<string>({ type: 'string', format: 'binary' }) }),
         'response': replies({ 201: ref(PictureSchema) }, [
           'bad-picture',
@@ -98,8 +98,8 @@ function uploadRoute(app: App, { media, repeats }: Needs): void {
     async (request, reply) => {
       const { userId } = signedIn(request);
       const bytes = await readFile(request);
-      const picture = await repeats.once(
-        repeatableOf(request, bytes),
+      const picture = await idempotent.once(
+        idempotentCallOf(request, bytes),
         (taken) => media.take(userId, bytes, taken),
         (id) => media.view(id),
       );

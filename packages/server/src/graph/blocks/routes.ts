@@ -53,7 +53,7 @@ export function blockRoutes(app: App, { blocks, users, address }: Needs): void {
       async (request, reply) => {
         const { caller } = request.principal;
         const otherId = await users.require(request.params.user, caller);
-        const made = await blocks.keepAway(distance, signedIn(request).userId, otherId);
+        const made = await blocks.add(distance, signedIn(request).userId, otherId);
         return reply.code(made ? 201 : 200).send(await users.view(otherId, caller));
       },
     );
@@ -73,7 +73,7 @@ export function blockRoutes(app: App, { blocks, users, address }: Needs): void {
       async (request, reply) => {
         // Found even when they block the caller in their turn: one's own block can always be lifted.
         const otherId = await users.requireAny(request.params.user);
-        await blocks.comeBack(distance, signedIn(request).userId, otherId);
+        await blocks.remove(distance, signedIn(request).userId, otherId);
         return reply.code(204).send(null);
       },
     );

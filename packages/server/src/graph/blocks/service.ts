@@ -26,7 +26,7 @@ export class Blocks {
    * @returns whether it is new
    * @throws Problem `invalid` for oneself, `not-found`
    */
-  async keepAway(distance: Distance, userId: string, otherId: string): Promise<boolean> {
+  async add(distance: Distance, userId: string, otherId: string): Promise<boolean> {
     if (userId === otherId) throw invalid('/user', `is you yourself: nobody ${distance} themselves`);
     return inTransaction(this.#dataSource, async (manager) => {
       // The lock that a follow takes too, in a statement of its own: the later of the two sees the earlier.
@@ -39,7 +39,7 @@ export class Blocks {
   }
 
   /** Ends a mute or a block; where there is none, nothing changes. */
-  async comeBack(distance: Distance, userId: string, otherId: string): Promise<void> {
+  async remove(distance: Distance, userId: string, otherId: string): Promise<void> {
     await this.#dataSource.query(distance === 'blocks' ? UNBLOCK : UNMUTE, [userId, otherId]);
   }
 

@@ -1,10 +1,10 @@
 import type { FastifyRequest } from 'fastify';
 import { Type } from 'typebox';
 import { signedIn } from '../http/doorway.js';
-import { contentOf, type Repeatable } from './service.js';
+import { contentOf, type IdempotentCall } from './service.js';
 
 /** The header of calls that may be repeated. */
-export const repeatableHeaders = Type.Object({
+export const idempotencyHeaders = Type.Object({
   'idempotency-key': Type.Optional(
     Type.String({
       minLength: 1,
@@ -15,7 +15,7 @@ export const repeatableHeaders = Type.Object({
 });
 
 /** The repeatable call that a request is, or null when it carries no key. @param parts what it sends */
-export function repeatableOf(request: FastifyRequest, ...parts: (string | Buffer)[]): Repeatable | null {
+export function idempotentCallOf(request: FastifyRequest, ...parts: (string | Buffer)[]): IdempotentCall | null {
   const key = request.headers['idempotency-key'];
   if (typeof key !== 'string') return null;
   const route = `${request.method} ${request.url.split('?')[0]}`;

@@ -3,7 +3,7 @@ import type { DataSource, EntityManager } from 'typeorm';
 import { Problem } from '../http/problem.js';
 
 /** A call that its caller may send again, as `Idempotency-Key` says. */
-export interface Repeatable {
+export interface IdempotentCall {
   readonly userId: string;
   /** Method and path. */
   readonly route: string;
@@ -63,7 +63,7 @@ export class IdempotentCalls {
    * @throws Problem `other-content` for the same key with something else
    */
   async once<T extends object>(
-    call: Repeatable | null,
+    call: IdempotentCall | null,
     make: (taken: (manager: EntityManager, id: string) => Promise<void>) => Promise<string>,
     view: (id: string) => Promise<T>,
   ): Promise<T> {
@@ -85,7 +85,7 @@ export class IdempotentCalls {
     await this.#dataSource.query(FORGET);
   }
 
-  async #take(manager: EntityManager, { userId, route, key, content }: Repeatable, id: string): Promise<void> {
+  async #take(manager: EntityManager, { userId, route, key, content }: IdempotentCall, id: string): Promise<void> {
     const taken = await manager.query<unknown[]>(TAKE, [userId, route, key, content, id]);
     if (taken.length > 0) return;
     const [before] = await manager.query<{ content: Buffer; made_id: string; reply: object | null }[]>(FOUND, [

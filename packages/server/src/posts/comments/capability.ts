@@ -49,7 +49,7 @@ export const comments: Capability = {
       routes: async (app) =>
         (await import('./routes.js')).commentRoutes(app, {
           comments: all,
-          repeats: house.get(IdempotentCalls),
+          idempotent: house.get(IdempotentCalls),
           address,
           config,
         }),

@@ -6,7 +6,7 @@ import { linkNext } from '../../ground/http/pagination.js';
 import { replies } from '../../ground/http/replies.js';
 import { pageOf, pageQuery, ref } from '../../ground/http/schemas.js';
 import { postParam } from '../posts/schema.js';
-import { repeatableHeaders, repeatableOf } from '../../ground/idempotency/header.js';
+import { idempotencyHeaders, idempotentCallOf } from '../../ground/idempotency/header.js';
 import type { Comments } from './service.js';
 import type { IdempotentCalls } from '../../ground/idempotency/service.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
@@ -16,7 +16,7 @@ import { commentBody, commentParam, commentPatch, CommentSchema } from './schema
 /** What these are made of. */
 interface Needs {
   readonly comments: Comments;
-  readonly repeats: IdempotentCalls;
+  readonly idempotent: IdempotentCalls;
   readonly address: PublicAddress;
   readonly config: Config;
 }
@@ -24,7 +24,7 @@ interface Needs {
 const CommentPage = pageOf(CommentSchema, 'CommentPage');
 
 /** Routes of the conversation below posts. */
-export function commentRoutes(app: App, { comments, repeats, address, config }: Needs): void {
+export function commentRoutes(app: App, { comments, idempotent, address, config }: Needs): void {
   app.addSchema(CommentSchema);
   app.addSchema(CommentPage);
 
@@ -66,7 +66,7 @@ export function commentRoutes(app: App, { comments, repeats, address, config }: 
         'tags': ['comments'],
         'summary': 'Comment on a post',
         'params': postParam,
-        'headers': repeatableHeaders,
+        'headers': idempotencyHeaders,
         'body': commentBody(config.model),
         'response': replies({ 201: ref(CommentSchema) }, [
           'not-found',
@@ -81,8 +81,8 @@ export function commentRoutes(app: App, { comments, repeats, address, config }: 
     async (request, reply) => {
       const caller = userCaller(request);
       const { body, parentId, fields } = request.body;
-      const comment = await repeats.once(
-        repeatableOf(request, JSON.stringify(request.body)),
+      const comment = await idempotent.once(
+        idempotentCallOf(request, JSON.stringify(request.body)),
         (taken) => comments.create(request.params.post, caller, body, parentId ?? null, fields, taken),
         (id) => comments.view(id, caller),
       );

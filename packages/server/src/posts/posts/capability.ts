@@ -59,11 +59,11 @@ export const posts: Capability = {
   start(house) {
     const { database, pages, address, config } = house;
     const all = house.add(new Posts(database, pages, address, config.model));
-    const [users, repeats] = [house.get(Users), house.get(IdempotentCalls)];
+    const [users, idempotent] = [house.get(Users), house.get(IdempotentCalls)];
     return {
       owners: { post: (reference, caller) => all.owned(readId(reference, 'post'), caller) },
       routes: async (app) =>
-        (await import('./routes.js')).postRoutes(app, { posts: all, users, repeats, address, config }),
+        (await import('./routes.js')).postRoutes(app, { posts: all, users, idempotent, address, config }),
     };
   },
 };

@@ -5,7 +5,7 @@ import { etagOf, ifMatchHeaders, ifMatchOf } from '../../ground/http/doorway.js'
 import { linkNext } from '../../ground/http/pagination.js';
 import { replies } from '../../ground/http/replies.js';
 import { pageOf, pageQuery, ref, userParam } from '../../ground/http/schemas.js';
-import { repeatableHeaders, repeatableOf } from '../../ground/idempotency/header.js';
+import { idempotencyHeaders, idempotentCallOf } from '../../ground/idempotency/header.js';
 import type { Posts } from './service.js';
 import type { Users } from '../../accounts/users/service.js';
 import type { IdempotentCalls } from '../../ground/idempotency/service.js';
@@ -17,7 +17,7 @@ import { postBody, postParam, postPatch, PostSchema, VersionSchema } from './sch
 interface Needs {
   readonly posts: Posts;
   readonly users: Users;
-  readonly repeats: IdempotentCalls;
+  readonly idempotent: IdempotentCalls;
   readonly address: PublicAddress;
   readonly config: Config;
 }
@@ -27,7 +27,7 @@ const VersionPage = pageOf(VersionSchema, 'PostVersionPage');
 const sortQuery = { sort: Type.Union([Type.Literal('newest'), Type.Literal('oldest')], { default: 'newest' }) };
 
 /** Routes of posts. */
-export function postRoutes(app: App, { posts, users, repeats, address, config }: Needs): void {
+export function postRoutes(app: App, { posts, users, idempotent, address, config }: Needs): void {
   for (const schema of [PostSchema, PostPage, VersionSchema, VersionPage]) app.addSchema(schema);
 
   app.get(
@@ -79,7 +79,7 @@ export function postRoutes(app: App, { posts, users, repeats, address, config }:
         'x-headers': ['ETag', 'Location'],
         'tags': ['posts'],
         'summary': 'Post something',
-        'headers': repeatableHeaders,
+        'headers': idempotencyHeaders,
         'body': postBody(config.model),
         'response': replies({ 201: ref(PostSchema) }, [
           'invalid',
@@ -92,8 +92,8 @@ export function postRoutes(app: App, { posts, users, repeats, address, config }:
     },
     async (request, reply) => {
       const caller = userCaller(request);
-      const post = await repeats.once(
-        repeatableOf(request, JSON.stringify(request.body)),
+      const post = await idempotent.once(
+        idempotentCallOf(request, JSON.stringify(request.body)),
         (taken) => posts.create(caller.id, request.body, taken),
         (id) => posts.view(id, caller),
       );

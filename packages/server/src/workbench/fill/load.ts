@@ -4,7 +4,7 @@ import {
   FILL_INSTANTS,
   DEMO_PASSWORD,
   type Batch,
-  type Cast,
+  type Authors,
   type FillRequest,
   type Model,
   type TableRows,
@@ -103,7 +103,7 @@ async function makerOf(
   const { users, posts } = run;
   const there =
     users > 0 ? [] : await dataSource.query<{ id: string }[]>(`SELECT id FROM users ORDER BY id LIMIT ${MOST_CAST}`);
-  const cast: Cast = { size: there.length, idAt: (index) => there[index]!.id };
+  const cast: Authors = { size: there.length, idAt: (index) => there[index]!.id };
   if (users === 0 && posts > 0 && there.length === 0)
     throw new FillRefused('There is nobody who could post: make users too (--users 50).');
   return new Fill({ ...run, run: id, now: startedAt.getTime() }, cast, model);

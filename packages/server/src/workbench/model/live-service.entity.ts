@@ -1,4 +1,4 @@
-import type { BelievedField } from '@gather-lane/core';
+import type { KnownField } from '@gather-lane/core';
 import { Column, Entity, PrimaryColumn } from 'typeorm';
 
 /** A service that runs on this database, and the model that it believes in. */
@@ -14,7 +14,7 @@ export class LiveService {
   pid!: number;
 
   @Column({ type: 'jsonb' })
-  model!: BelievedField[];
+  model!: KnownField[];
 
   @Column({ type: 'timestamptz', precision: 3, default: () => 'clock_timestamp()' })
   startedAt!: Date;

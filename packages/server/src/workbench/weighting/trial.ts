@@ -22,7 +22,7 @@ export const PAGE = 20;
 export type Told = Placed & { readonly handle: string; readonly text: string };
 
 /** A viewer's feed under two weightings, as deep as was asked. */
-export interface Trial {
+export interface ViewerTrial {
   readonly now: Told[];
   readonly then: Told[];
   readonly change: PageChange;
@@ -58,7 +58,7 @@ export class Trials {
   }
 
   /** One viewer's feed now and then. @param depth how many posts of each are looked at */
-  async ofViewer(viewerId: string, inForce: WeightingInForce, tried: Weighting, depth: number): Promise<Trial> {
+  async ofViewer(viewerId: string, inForce: WeightingInForce, tried: Weighting, depth: number): Promise<ViewerTrial> {
     const [size] = await this.#dataSource.query<{ everybody: number; authors: number }[]>(FEED_SIZE, [viewerId, true]);
     const now = placeRows(await this.#page(viewerId, 'score', inForce, depth), inForce);
     const then = placeRows(await this.#highest(viewerId, inForce, tried, depth, size!.everybody), tried);

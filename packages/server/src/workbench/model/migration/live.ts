@@ -1,5 +1,5 @@
 import { hostname } from 'node:os';
-import { believed, type BelievedField, type Model } from '@gather-lane/core';
+import { knownModel, type KnownField, type Model } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { LiveService } from '../live-service.entity.js';
@@ -14,7 +14,7 @@ export interface Live {
   readonly id: string;
   readonly host: string;
   readonly pid: number;
-  readonly model: readonly BelievedField[];
+  readonly model: readonly KnownField[];
   readonly startedAt: Date;
 }
 
@@ -29,11 +29,11 @@ export function liveServices(database: DataSource | EntityManager): Promise<Live
 export class Heartbeat {
   readonly id = uuidv7();
   readonly #dataSource: DataSource;
-  readonly #model: readonly BelievedField[];
+  readonly #model: readonly KnownField[];
 
   constructor(dataSource: DataSource, model: Model) {
     this.#dataSource = dataSource;
-    this.#model = believed(model);
+    this.#model = knownModel(model);
   }
 
   async begin(): Promise<void> {

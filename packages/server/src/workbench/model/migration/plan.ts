@@ -1,7 +1,7 @@
 import {
   answerFault,
   answerTo,
-  bears,
+  tolerates,
   changesBetween,
   columnType,
   COPIABLE,
@@ -68,7 +68,7 @@ export async function planMigration(
       open: unanswered(change, hazards, answers),
       faults: [...faults],
       steps: stepsOf(change, answers),
-      waitsFor: services.filter(({ model }) => !bears(model, change)),
+      waitsFor: services.filter(({ model }) => !tolerates(model, change)),
     });
   }
   return { present, changes, leftovers: await leftovers(database, changes) };
