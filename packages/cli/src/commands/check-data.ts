@@ -1,8 +1,9 @@
 import type { Finding } from '@gather-lane/server';
 import type { Command } from 'commander';
 import colors from 'picocolors';
+import { action, type CommandContext } from '../action.js';
 import { withDatabase } from '../database.js';
-import { plural, print, printJson, printTable } from '../output.js';
+import { plural, print, printTable } from '../output.js';
 import { progressBar } from '../progress.js';
 import { server, settings, withSettings, type SettingOptions } from '../settings.js';
 
@@ -18,10 +19,19 @@ export function checkDataCommand(check: Command): void {
     .option('--repair', 'mend counts and standings, in batches, while the service runs')
     .option('--all', 'list the checks that found nothing too')
     .option('--sql', 'show the query of each check that found something')
-    .action(async (_: unknown, command: Command) => run(command.optsWithGlobals()));
+    .action(
+      action(run, show, ({ findings, wrong, all }) => ({ findings: all ? findings : wrong, checks: findings.length })),
+    );
 }
 
-async function run(options: CheckOptions): Promise<void> {
+interface Looked {
+  readonly findings: Finding[];
+  readonly wrong: Finding[];
+  readonly left: Finding[];
+  readonly all: boolean;
+}
+
+async function run({ options }: CommandContext<CheckOptions>): Promise<Looked> {
   const bar = await progressBar('{bar} {value} of {total} · {check}', { clearOnComplete: true });
   const watched = process.stderr.isTTY && !options.json;
   const { config } = await settings(options);
@@ -41,8 +51,11 @@ async function run(options: CheckOptions): Promise<void> {
   const wrong = findings.filter((finding) => finding.count > 0);
   const left = wrong.filter((finding) => finding.repaired === null);
   if (left.length > 0) process.exitCode = 1;
-  if (options.json) return printJson({ findings: options.all ? findings : wrong, checks: findings.length });
-  const shown = options.all ? findings : wrong;
+  return { findings, wrong, left, all: options.all ?? false };
+}
+
+function show({ findings, wrong, left, all }: Looked, { options }: CommandContext<CheckOptions>): void {
+  const shown = all ? findings : wrong;
   if (shown.length > 0)
     printTable(
       [{ head: 'CHECK' }, { head: 'FOUND', align: 'right' }, { head: 'WHAT IT MEANS', width: 'rest' }],

@@ -1,8 +1,9 @@
 import type { OwnershipCheck } from '@gather-lane/client';
 import type { Command } from 'commander';
 import colors from 'picocolors';
-import { connectAsOperator, unwrap, type CommonOptions } from '../context.js';
-import { print, printJson, printTable, remark } from '../output.js';
+import { action, type CommandContext } from '../action.js';
+import { unwrap, type CommonOptions } from '../context.js';
+import { print, printTable, remark } from '../output.js';
 import { toJUnit } from '../ownership-junit.js';
 
 interface CheckOptions extends CommonOptions {
@@ -19,18 +20,20 @@ export function checkOwnershipCommand(check: Command): void {
     .option('--only <operations>', 'some operations alone, with commas between')
     .option('--junit', 'print JUnit XML for a pipeline')
     .option('--data <folder>', 'data folder with the operator key')
-    .action(async (_: unknown, command: Command) => {
-      const options = command.optsWithGlobals<CheckOptions>();
-      const only = options.only?.split(',').map((name) => name.trim());
-      if (process.stderr.isTTY) remark('Trying every route as everybody: this takes some seconds.');
-      const result = unwrap(
-        await connectAsOperator(options).POST('/v1/operator/ownership-checks', { body: only ? { only } : {} }),
-      );
-      if (options.json) printJson(result);
-      else if (options.junit) process.stdout.write(toJUnit(result));
-      else show(result);
-      if (result.faults > 0) process.exitCode = 1;
-    });
+    .action(
+      action(tryRoutes, (result, { options }) => {
+        if (options.junit) process.stdout.write(toJUnit(result));
+        else show(result);
+      }),
+    );
+}
+
+async function tryRoutes({ operator, options }: CommandContext<CheckOptions>): Promise<OwnershipCheck> {
+  const only = options.only?.split(',').map((name) => name.trim());
+  if (process.stderr.isTTY) remark('Trying every route as everybody: this takes some seconds.');
+  const result = unwrap(await operator.POST('/v1/operator/ownership-checks', { body: only ? { only } : {} }));
+  if (result.faults > 0) process.exitCode = 1;
+  return result;
 }
 
 const HEADS = ['NOBODY', 'ANOTHER', 'BLOCKED', 'OWNER', 'MODERATOR', 'OPERATOR'];

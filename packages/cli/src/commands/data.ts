@@ -1,8 +1,9 @@
 import { createInterface } from 'node:readline/promises';
 import type { Command } from 'commander';
+import { action, type CommandContext } from '../action.js';
 import { withDatabase } from '../database.js';
 import { Failure } from '../failure.js';
-import { plural, print, printJson, remark } from '../output.js';
+import { plural, print, remark } from '../output.js';
 import { progressBar } from '../progress.js';
 import { server, settings, withSettings, type SettingOptions } from '../settings.js';
 import { wholeNumber } from './arguments.js';
@@ -39,21 +40,23 @@ export function dataCommands(program: Command): void {
     .option('--seed <n>', 'the same seed makes the same rows', wholeNumber(0, 2_147_483_647), 1)
     .option('--again', 'go on with the last fill that was interrupted')
     .option('--among-real', 'also where real accounts are')
-    .action(async (_: unknown, command: Command) => runFill(command.optsWithGlobals()));
+    .action(action(runFill, showFilled));
 
   withSettings(program.command('empty').description('Start over: take every user and all that they made away'))
     .option('--yes', 'without asking')
     .option('--among-real', 'also where real accounts are')
-    .action(async (_: unknown, command: Command) => {
-      const options = command.optsWithGlobals<SettingOptions & { yes?: boolean; amongReal?: boolean }>();
-      await withDatabase(options, async ({ dataSource, plan, address }) => {
-        if (!options.yes) await confirmEmpty(`${address.database} at ${address.host}:${address.port}`);
-        const { empty } = await server();
-        await empty(dataSource, { plan, amongReal: options.amongReal ?? false });
-      });
-      if (options.json) printJson({ emptied: true });
-      else print('The database is empty.');
-    });
+    .action(action(startOver, () => print('The database is empty.')));
+}
+
+async function startOver({
+  options,
+}: CommandContext<SettingOptions & { yes?: boolean; amongReal?: boolean }>): Promise<{ emptied: true }> {
+  await withDatabase(options, async ({ dataSource, plan, address }) => {
+    if (!options.yes) await confirmEmpty(`${address.database} at ${address.host}:${address.port}`);
+    const { empty } = await server();
+    await empty(dataSource, { plan, amongReal: options.amongReal ?? false });
+  });
+  return { emptied: true };
 }
 
 async function confirmEmpty(which: string): Promise<void> {
@@ -64,7 +67,7 @@ async function confirmEmpty(which: string): Promise<void> {
   if (answer.trim() !== 'empty') throw new Failure('Nothing was changed.');
 }
 
-async function runFill(options: FillOptions): Promise<void> {
+async function runFill({ options }: CommandContext<FillOptions>): Promise<Filled> {
   const { users, posts, days, seed } = options;
   const follows = options.follows ?? users * FOLLOWS_EACH;
   const comments = options.comments ?? posts;
@@ -98,17 +101,7 @@ async function runFill(options: FillOptions): Promise<void> {
       });
     });
     bar.stop();
-    const seconds = (Date.now() - started) / 1000;
-    if (options.json) return printJson({ ...result, seconds });
-    const made = Object.entries(result.rows)
-      .filter(([table]) => table !== 'credentials')
-      .map(
-        ([table, rows]) =>
-          `${rows.toLocaleString('en-GB')} ${(rows === 1 ? table.slice(0, -1) : table).replace('_', ' ')}`,
-      );
-    print(`Made ${made.join(', ') || 'nothing'} in ${seconds.toFixed(1)} s.`);
-    if (result.rows.users)
-      remark('Made-up users sign in with the demo’s password, and only to a service started with --demo.');
+    return { ...result, seconds: (Date.now() - started) / 1000 };
   } catch (error) {
     bar.stop();
     if (error instanceof Failure) throw error;
@@ -116,4 +109,21 @@ async function runFill(options: FillOptions): Promise<void> {
       `${(error as Error).message}\nIt was interrupted after ${plural(batch, 'whole batch', 'whole batches')}, which are in; nothing of the next is. Go on with --again.`,
     );
   }
+}
+
+interface Filled {
+  readonly rows: Record<string, number>;
+  readonly seconds: number;
+}
+
+function showFilled(result: Filled): void {
+  const made = Object.entries(result.rows)
+    .filter(([table]) => table !== 'credentials')
+    .map(
+      ([table, rows]) =>
+        `${rows.toLocaleString('en-GB')} ${(rows === 1 ? table.slice(0, -1) : table).replace('_', ' ')}`,
+    );
+  print(`Made ${made.join(', ') || 'nothing'} in ${result.seconds.toFixed(1)} s.`);
+  if (result.rows.users)
+    remark('Made-up users sign in with the demo’s password, and only to a service started with --demo.');
 }

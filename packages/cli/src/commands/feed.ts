@@ -1,10 +1,10 @@
-import type { FeedItem, FeedPage } from '@gather-lane/client';
+import type { FeedItem, FeedPage, PlaceReply } from '@gather-lane/client';
 import type { Command } from 'commander';
 import colors from 'picocolors';
-import { connect, connectAsOperator, unwrap, userRef, wholeId, type CommonOptions } from '../context.js';
-import { at, plural, print, printJson, printTable, remark, shortId } from '../output.js';
+import { action, type CommandContext } from '../action.js';
+import { unwrap, userRef, type CommonOptions } from '../context.js';
+import { at, plural, print, printTable, remark, shortId } from '../output.js';
 import { printPosts } from '../posts-view.js';
-import { store } from '../store.js';
 import { choice, wholeNumber } from './arguments.js';
 
 interface FeedOptions extends CommonOptions {
@@ -25,7 +25,7 @@ export function feedCommands(program: Command): void {
     .option('--pages <n>', 'how many pages to read', wholeNumber(1, 1000), 1)
     .option('--limit <n>', 'how many posts a page holds', wholeNumber(1, 100), 20)
     .option('--no-own', 'leave your own posts out')
-    .action(async (_: unknown, command: Command) => readFeed(command.optsWithGlobals()));
+    .action(action(readFeed, showFeed));
 
   program
     .command('place')
@@ -33,11 +33,11 @@ export function feedCommands(program: Command): void {
     .argument('<post>', 'id of the post, or its end')
     .option('--for <user>', 'in whose feed; needs the operator key')
     .option('--data <folder>', 'data folder of the service, for the operator key')
-    .action(async (post: string, _: unknown, command: Command) => explain(post, command.optsWithGlobals()));
+    .action(action(readPlace, showPlace));
 }
 
-async function readFeed(options: FeedOptions): Promise<void> {
-  const { client, address } = connect(options);
+async function readFeed(context: CommandContext<FeedOptions>) {
+  const { client, options } = context;
   const { order, place = false, limit, own } = options;
   const items: FeedItem[] = [];
   let page: FeedPage | undefined;
@@ -46,12 +46,14 @@ async function readFeed(options: FeedOptions): Promise<void> {
     page = unwrap(await client.GET('/v1/feeds/following', { params: { query } }));
     items.push(...page.items);
   }
-  store.show(
-    address,
-    items.map((post) => post.id),
-  );
-  const next = page?.next ?? null;
-  if (options.json) return printJson({ items, next, first: page?.first });
+  context.shows(items.map(({ id }) => id));
+  return { items, next: page?.next ?? null, first: page?.first };
+}
+
+function showFeed(
+  { items, next }: Awaited<ReturnType<typeof readFeed>>,
+  { options: { order, pages } }: CommandContext<FeedOptions>,
+): void {
   if (items.length === 0)
     return print(
       'Your feed is empty: it holds the posts of those whom you follow. See whom you might follow with `gather-lane near`, then `gather-lane follow @handle`.',
@@ -60,26 +62,27 @@ async function readFeed(options: FeedOptions): Promise<void> {
   remark(
     colors.dim(
       next
-        ? `${plural(items.length, 'post')}; there are more: --pages ${options.pages + 1}`
+        ? `${plural(items.length, 'post')}; there are more: --pages ${pages + 1}`
         : `${plural(items.length, 'post')}, the end of the feed.`,
     ),
   );
 }
 
-async function explain(post: string, options: CommonOptions & { for?: string; data?: string }): Promise<void> {
-  const { client, address } = connect(options);
-  const id = wholeId(post, address);
-  const answer = options.for
-    ? unwrap(
-        await connectAsOperator(options).GET('/v1/operator/places/{user}/{post}', {
-          params: { path: { user: userRef(options.for), post: id } },
-        }),
-      )
-    : unwrap(await client.GET('/v1/feeds/following/places/{post}', { params: { path: { post: id } } }));
-  if (options.json) return printJson(answer);
-  print(answer.sentence);
-  if (!answer.place) return;
-  const { place } = answer;
+async function readPlace(
+  context: CommandContext<CommonOptions & { for?: string; data?: string }>,
+  text: string,
+): Promise<PlaceReply> {
+  const { client, options } = context;
+  const post = context.whole(text);
+  if (!options.for)
+    return unwrap(await client.GET('/v1/feeds/following/places/{post}', { params: { path: { post } } }));
+  const path = { user: userRef(options.for), post };
+  return unwrap(await context.operator.GET('/v1/operator/places/{user}/{post}', { params: { path } }));
+}
+
+function showPlace({ sentence, place, above }: PlaceReply): void {
+  print(sentence);
+  if (!place) return;
   print();
   printTable(
     [{ head: 'KIND' }, { head: 'PEOPLE', align: 'right' }, { head: 'WEIGHT', align: 'right' }],
@@ -98,5 +101,5 @@ async function explain(post: string, options: CommonOptions & { for?: string; da
     ],
   );
   print();
-  print(answer.above ? `${answer.above.sentence} (${shortId(answer.above.postId)})` : 'It stands on top of the feed.');
+  print(above ? `${above.sentence} (${shortId(above.postId)})` : 'It stands on top of the feed.');
 }

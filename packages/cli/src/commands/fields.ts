@@ -1,7 +1,7 @@
-import type { Client } from '@gather-lane/client';
 import { InvalidArgumentError, type Command } from 'commander';
-import { addressOf, connect, connectAsOperator, unwrap, userRef, wholeId, type CommonOptions } from '../context.js';
-import { print, printJson } from '../output.js';
+import { action, type CommandContext } from '../action.js';
+import { unwrap, userRef, type CommonOptions } from '../context.js';
+import { print } from '../output.js';
 import { fieldLines, FIELD_HELP, fieldOption, typedValues } from '../own-fields.js';
 
 interface FieldsOptions extends CommonOptions {
@@ -25,24 +25,20 @@ export function fieldsCommand(program: Command): void {
     .option('--of <thing>', 'post or comment, for an id', tableOf, 'posts')
     .option('--field <name=value>', FIELD_HELP, fieldOption)
     .option('--data <folder>', 'data folder of the service, with its operator key (.gather-lane)')
-    .action(async (what: string, _: unknown, command: Command) => {
-      const options = command.optsWithGlobals<FieldsOptions>();
-      const { fields } = await readOrWrite(connectAsOperator(options), what, options);
-      if (options.json) return printJson(fields);
-      const lines = fieldLines(fields);
-      print(lines.length > 0 ? lines.join('\n') : 'No field of your own has a value here.');
-    });
+    .action(
+      action(readOrWrite, (fields) => {
+        const lines = fieldLines(fields);
+        print(lines.length > 0 ? lines.join('\n') : 'No field of your own has a value here.');
+      }),
+    );
 }
 
-async function readOrWrite(
-  operator: Client,
-  what: string,
-  options: FieldsOptions,
-): Promise<{ fields: Record<string, unknown> }> {
+async function readOrWrite(context: CommandContext<FieldsOptions>, what: string): Promise<Record<string, unknown>> {
+  const { client, operator, options } = context;
   const table = what.startsWith('@') ? 'users' : options.of;
   const id = what.startsWith('@')
-    ? unwrap(await connect(options).client.GET('/v1/users/{user}', { params: { path: { user: userRef(what) } } })).id
-    : wholeId(what, addressOf(options));
+    ? unwrap(await client.GET('/v1/users/{user}', { params: { path: { user: userRef(what) } } })).id
+    : context.whole(what);
   const params = { path: { id } };
   const read = {
     users: () => operator.GET('/v1/operator/fields/users/{id}', { params }),
@@ -50,12 +46,12 @@ async function readOrWrite(
     comments: () => operator.GET('/v1/operator/fields/comments/{id}', { params }),
   };
   const found = unwrap(await read[table]());
-  if (!options.field) return found;
+  if (!options.field) return found.fields;
   const body = { fields: typedValues(found.kinds, options.field) };
   const write = {
     users: () => operator.PATCH('/v1/operator/fields/users/{id}', { params, body }),
     posts: () => operator.PATCH('/v1/operator/fields/posts/{id}', { params, body }),
     comments: () => operator.PATCH('/v1/operator/fields/comments/{id}', { params, body }),
   };
-  return unwrap(await write[table]());
+  return unwrap(await write[table]()).fields;
 }

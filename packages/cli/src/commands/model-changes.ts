@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs';
 import type { Answers, BackResult, Config, MigrationResult, Plan, PlannedChange } from '@gather-lane/server';
 import type { Command } from 'commander';
 import colors from 'picocolors';
+import { work, type CommandContext } from '../action.js';
 import { askAnswers } from '../ask-answers.js';
 import { withDatabase } from '../database.js';
 import { Failure } from '../failure.js';
@@ -27,7 +28,7 @@ export function modelChangesCommands(model: Command): void {
       .description('What the model file would change in the tables, and what the rows would suffer'),
   )
     .option('--answers <file>', 'answers to hazards, as YAML or JSON')
-    .action(async (_: unknown, command: Command) => changes(command.optsWithGlobals()));
+    .action(work(({ options }: CommandContext<ChangesOptions>) => changes(options)));
 
   withSettings(
     model.command('migrate').description('Bring the tables to the model file, safely, beside running services'),
@@ -36,7 +37,7 @@ export function modelChangesCommands(model: Command): void {
     .option('--drop <field...>', 'fields whose data may be lost, such as posts.lockNumber')
     .option('--dry-run', 'show the steps, do nothing')
     .option('--back', 'take the last migration back, where nothing is lost by it')
-    .action(async (_: unknown, command: Command) => migrate(command.optsWithGlobals()));
+    .action(work(({ options }: CommandContext<MigrateOptions>) => migrate(options)));
 }
 
 async function answersOf({ answers }: ChangesOptions): Promise<Answers> {

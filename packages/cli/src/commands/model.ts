@@ -1,6 +1,7 @@
 import type { ModelTable } from '@gather-lane/server';
 import type { Command } from 'commander';
 import colors from 'picocolors';
+import { work, type CommandContext } from '../action.js';
 import { withDatabase } from '../database.js';
 import { Failure } from '../failure.js';
 import { print, printJson, printTable } from '../output.js';
@@ -25,7 +26,7 @@ export function modelCommand(program: Command): void {
     .option('--mermaid', 'as a Mermaid entity-relationship diagram')
     .option('--entities', 'as TypeORM entity classes, for code of your own on the same database')
     .option('--types', 'the fields of your own as TypeScript types, for code that uses the client')
-    .action(async (table: string | undefined, _: unknown, command: Command) => show(table, command.optsWithGlobals()));
+    .action(work(({ options }: CommandContext<ModelOptions>, table: string | undefined) => show(table, options)));
   modelChangesCommands(model);
 }
 

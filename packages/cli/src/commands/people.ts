@@ -1,10 +1,10 @@
 import { Option, type Command } from 'commander';
 import colors from 'picocolors';
-import { connect, unwrap, userRef, type CommonOptions } from '../context.js';
-import { at, harmless, plural, print, printJson, printTable } from '../output.js';
+import { action, type CommandContext } from '../action.js';
+import { unwrap, userRef, type CommonOptions } from '../context.js';
+import { at, harmless, plural, print, printTable } from '../output.js';
 import { fieldLines, FIELD_HELP, fieldOption, fieldValues } from '../own-fields.js';
 import { printPosts } from '../posts-view.js';
-import { store } from '../store.js';
 import { wholeNumber } from './arguments.js';
 
 /** Adds `follow`, `unfollow`, `near`, `mute`, `unmute`, `block`, `unblock` and `profile`. */
@@ -13,47 +13,49 @@ export function peopleCommands(program: Command): void {
     .command('follow')
     .description('Follow a user')
     .argument('<user>', '@handle')
-    .action(async (user: string, _: unknown, command: Command) => {
-      const options = command.optsWithGlobals<CommonOptions>();
-      const { client } = connect(options);
-      const follow = unwrap(await client.PUT('/v1/follows/{user}', { params: { path: { user: userRef(user) } } }));
-      if (options.json) printJson(follow);
-      else
-        print(
-          follow.changed
-            ? `You follow @${follow.user.handle}.`
-            : `You followed @${follow.user.handle} already, since ${at(follow.since)} UTC.`,
-        );
-    });
+    .action(
+      action(
+        async ({ client }, user: string) =>
+          unwrap(await client.PUT('/v1/follows/{user}', { params: { path: { user: userRef(user) } } })),
+        ({ changed, since, user }) =>
+          print(
+            changed ? `You follow @${user.handle}.` : `You followed @${user.handle} already, since ${at(since)} UTC.`,
+          ),
+      ),
+    );
 
   program
     .command('unfollow')
     .description('Stop following a user')
     .argument('<user>', '@handle')
-    .action(async (user: string, _: unknown, command: Command) => {
-      const options = command.optsWithGlobals<CommonOptions>();
-      const { client } = connect(options);
-      unwrap(await client.DELETE('/v1/follows/{user}', { params: { path: { user: userRef(user) } } }));
-      if (options.json) printJson({ unfollowed: userRef(user) });
-      else print(`You do not follow ${userRef(user)}.`);
-    });
+    .action(
+      action(
+        async ({ client }, user: string) => {
+          unwrap(await client.DELETE('/v1/follows/{user}', { params: { path: { user: userRef(user) } } }));
+          return { unfollowed: userRef(user) };
+        },
+        ({ unfollowed }) => print(`You do not follow ${unfollowed}.`),
+      ),
+    );
 
   program
     .command('near')
     .description('Whom you might follow: people near those whom you follow, and why')
     .option('--limit <n>', 'how many', wholeNumber(1, 50), 10)
-    .action(async (_: unknown, command: Command) => {
-      const options = command.optsWithGlobals<CommonOptions & { limit: number }>();
-      const { client } = connect(options);
-      const { items } = unwrap(await client.GET('/v1/follows/near', { params: { query: { limit: options.limit } } }));
-      if (options.json) return printJson(items);
-      if (items.length === 0) return print('Nobody whom you do not follow has posted lately.');
-      printTable(
-        [{ head: 'WHO' }, { head: 'NAME' }, { head: 'WHY', width: 'rest' }],
-        items.map(({ user, sentence }) => [colors.cyan(`@${user.handle}`), harmless(user.name), sentence]),
-      );
-      print(colors.dim(`Follow somebody: gather-lane follow @${items[0]!.user.handle}`));
-    });
+    .action(
+      action(
+        async ({ client, options: { limit } }: CommandContext<CommonOptions & { limit: number }>) =>
+          unwrap(await client.GET('/v1/follows/near', { params: { query: { limit } } })).items,
+        (items) => {
+          if (items.length === 0) return print('Nobody whom you do not follow has posted lately.');
+          printTable(
+            [{ head: 'WHO' }, { head: 'NAME' }, { head: 'WHY', width: 'rest' }],
+            items.map(({ user, sentence }) => [colors.cyan(`@${user.handle}`), harmless(user.name), sentence]),
+          );
+          print(colors.dim(`Follow somebody: gather-lane follow @${items[0]!.user.handle}`));
+        },
+      ),
+    );
 
   for (const distance of ['mute', 'block'] as const) distanceCommands(program, distance);
 
@@ -68,7 +70,7 @@ export function peopleCommands(program: Command): void {
       new Option('--audience <who>', 'who may see your profile and posts').choices(['everyone', 'signed-in'] as const),
     )
     .option('--field <name=value>', FIELD_HELP, fieldOption)
-    .action(async (user: string | undefined, _: unknown, command: Command) => profile(user, command.optsWithGlobals()));
+    .action(action(readOrEdit, showProfile));
 }
 
 const DISTANCE = {
@@ -82,37 +84,40 @@ function distanceCommands(program: Command, distance: 'mute' | 'block'): void {
     .command(distance)
     .description(does)
     .argument('<user>', '@handle')
-    .action(async (user: string, _: unknown, command: Command) => {
-      const options = command.optsWithGlobals<CommonOptions>();
-      const found = unwrap(await connect(options).client.PUT(path, { params: { path: { user: userRef(user) } } }));
-      if (options.json) printJson(found);
-      else print(`You ${distance} @${found.handle}.`);
-    });
+    .action(
+      action(
+        async ({ client }, user: string) =>
+          unwrap(await client.PUT(path, { params: { path: { user: userRef(user) } } })),
+        ({ handle }) => print(`You ${distance} @${handle}.`),
+      ),
+    );
   program
     .command(`un${distance}`)
     .description(distance === 'mute' ? 'Read a user again' : 'Let a user back in')
     .argument('<user>', '@handle')
-    .action(async (user: string, _: unknown, command: Command) => {
-      const options = command.optsWithGlobals<CommonOptions>();
-      unwrap(await connect(options).client.DELETE(path, { params: { path: { user: userRef(user) } } }));
-      if (options.json) printJson({ [`un${distance}`]: userRef(user) });
-      else print(`You ${distance} ${userRef(user)} no more.`);
-    });
+    .action(
+      action(
+        async ({ client }, user: string) => {
+          unwrap(await client.DELETE(path, { params: { path: { user: userRef(user) } } }));
+          return userRef(user);
+        },
+        (user) => print(`You ${distance} ${user} no more.`),
+        (user) => ({ [`un${distance}`]: user }),
+      ),
+    );
 }
 
-async function profile(
-  reference: string | undefined,
-  options: CommonOptions & {
-    name?: string;
-    bio?: string;
-    handle?: string;
-    audience?: 'everyone' | 'signed-in';
-    field?: string[];
-  },
-): Promise<void> {
-  const { client, address } = connect(options);
-  const user = reference ? userRef(reference) : unwrap(await client.GET('/v1/me')).id;
-  const path = { user };
+interface ProfileOptions extends CommonOptions {
+  readonly name?: string;
+  readonly bio?: string;
+  readonly handle?: string;
+  readonly audience?: 'everyone' | 'signed-in';
+  readonly field?: string[];
+}
+
+async function readOrEdit(context: CommandContext<ProfileOptions>, reference: string | undefined) {
+  const { client, options } = context;
+  const path = { user: reference ? userRef(reference) : unwrap(await client.GET('/v1/me')).id };
   const fields = await fieldValues(client, 'users', options.field);
   const patch = {
     ...(options.name !== undefined && { name: options.name }),
@@ -124,12 +129,12 @@ async function profile(
   if (Object.keys(patch).length > 0) unwrap(await client.PATCH('/v1/users/{user}', { params: { path }, body: patch }));
   const found = unwrap(await client.GET('/v1/users/{user}', { params: { path } }));
   const posts = unwrap(await client.GET('/v1/users/{user}/posts', { params: { path, query: { limit: 5 } } }));
-  store.show(
-    address,
-    posts.items.map((post) => post.id),
-  );
-  if (options.json) return printJson({ ...found, latest: posts.items });
-  const { tallies, relation } = found;
+  context.shows(posts.items.map(({ id }) => id));
+  return { ...found, latest: posts.items };
+}
+
+function showProfile(found: Awaited<ReturnType<typeof readOrEdit>>): void {
+  const { tallies, relation, latest } = found;
   print(`${colors.bold(harmless(found.name))} @${found.handle}`);
   if (found.bio) print(harmless(found.bio));
   for (const line of fieldLines(found.fields)) print(line);
@@ -151,5 +156,5 @@ async function profile(
           .join(', '),
       ),
     );
-  if (posts.items.length > 0) printPosts(posts.items);
+  if (latest.length > 0) printPosts(latest);
 }

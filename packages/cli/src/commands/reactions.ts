@@ -1,7 +1,8 @@
 import { ServiceProblem, type Client, type CommentReacted, type PostReacted } from '@gather-lane/client';
 import type { Command } from 'commander';
-import { connect, unwrap, wholeId, type CommonOptions } from '../context.js';
-import { at, print, printJson, printTable, remark } from '../output.js';
+import { action, type CommandContext } from '../action.js';
+import { unwrap, type CommonOptions } from '../context.js';
+import { at, print, printTable, remark } from '../output.js';
 import { countsOf } from '../posts-view.js';
 
 /** Adds `react`, `unreact` and `reactions`. */
@@ -11,20 +12,47 @@ export function reactionCommands(program: Command): void {
     .description('React to a post or a comment: one reaction each, another kind takes its place')
     .argument('<post or comment>', 'its id, or the end of it')
     .argument('<kind>', 'like, dislike, or another kind that is configured')
-    .action((id: string, kind: string, _: unknown, command: Command) => act(id, kind, command.optsWithGlobals()));
+    .action(
+      action(
+        async (context, id: string, kind: string) => ({
+          kind,
+          done: await putOn(context.client, context.whole(id), kind),
+        }),
+        ({ kind, done }) => tell(done, `Reacted with ${kind}`, `You had reacted with ${kind} already`),
+        ({ done }) => done,
+      ),
+    );
 
   program
     .command('unreact')
     .description('Take your reaction back')
     .argument('<post or comment>', 'its id, or the end of it')
-    .action((id: string, _: unknown, command: Command) => act(id, null, command.optsWithGlobals()));
+    .action(
+      action(
+        (context, id: string) => takeOff(context.client, context.whole(id)),
+        (done) => tell(done, 'Taken back', 'There was no reaction of yours'),
+      ),
+    );
 
   program
     .command('reactions')
     .description('Who reacted to a post or a comment')
     .argument('<post or comment>', 'its id, or the end of it')
     .option('--kind <kind>', 'only those who reacted with this kind')
-    .action((id: string, _: unknown, command: Command) => list(id, command.optsWithGlobals()));
+    .action(
+      action(
+        listOf,
+        ({ items, next }) => {
+          if (items.length === 0) return print('Nobody reacted yet.');
+          printTable(
+            [{ head: 'WHO' }, { head: 'KIND' }, { head: 'AT' }],
+            items.map(({ user, kind, createdAt }) => [`@${user.handle}`, kind, at(createdAt)]),
+          );
+          if (next) remark('There are more; these are the latest 100.');
+        },
+        ({ items }) => items,
+      ),
+    );
 }
 
 /** Does something with a post, or with the comment of this id where there is no such post. */
@@ -53,32 +81,18 @@ const takeOff = (client: Client, id: string) =>
     async () => unwrap(await client.DELETE('/v1/comments/{comment}/reaction', { params: { path: { comment: id } } })),
   );
 
-async function act(text: string, kind: string | null, options: CommonOptions): Promise<void> {
-  const { client, address } = connect(options);
-  const id = wholeId(text, address);
-  const done = kind === null ? await takeOff(client, id) : await putOn(client, id, kind);
-  if (options.json) return printJson(done);
-  const { changed, tallies } = done;
-  const said = kind === null ? 'Taken back' : `Reacted with ${kind}`;
-  const same = kind === null ? 'There was no reaction of yours' : `You had reacted with ${kind} already`;
-  print(`${changed ? said : `${same}: nothing changed`}. ${countsOf(tallies)}.`);
+function tell(done: PostReacted | CommentReacted, said: string, same: string): void {
+  print(`${done.changed ? said : `${same}: nothing changed`}. ${countsOf(done.tallies)}.`);
   if ('laneTime' in done) print(`It stands at ${at(done.laneTime)} UTC.`);
 }
 
-async function list(text: string, options: CommonOptions & { kind?: string }): Promise<void> {
-  const { client, address } = connect(options);
-  const id = wholeId(text, address);
+function listOf(context: CommandContext<CommonOptions & { kind?: string }>, text: string) {
+  const { client, options } = context;
+  const id = context.whole(text);
   const query = { limit: 100, ...(options.kind !== undefined && { kind: options.kind }) };
-  const { items, next } = await onEither(
+  return onEither(
     async () => unwrap(await client.GET('/v1/posts/{post}/reactions', { params: { path: { post: id }, query } })),
     async () =>
       unwrap(await client.GET('/v1/comments/{comment}/reactions', { params: { path: { comment: id }, query } })),
   );
-  if (options.json) return printJson(items);
-  if (items.length === 0) return print('Nobody reacted yet.');
-  printTable(
-    [{ head: 'WHO' }, { head: 'KIND' }, { head: 'AT' }],
-    items.map(({ user, kind, createdAt }) => [`@${user.handle}`, kind, at(createdAt)]),
-  );
-  if (next) remark('There are more; these are the latest 100.');
 }

@@ -3,6 +3,7 @@ import { resolve } from 'node:path';
 import type { Service } from '@gather-lane/server';
 import type { Command } from 'commander';
 import colors from 'picocolors';
+import { action, work, type CommandContext } from '../action.js';
 import { Failure } from '../failure.js';
 import { print, printJson, printTable, remark } from '../output.js';
 import { progressBar } from '../progress.js';
@@ -22,7 +23,7 @@ export function serviceCommands(program: Command): void {
     .option('--demo', 'with the made-up Wherry Cut, on loopback only')
     .option('--fresh', 'with --demo: throw its data away and start over')
     .option('--migrate', 'run pending migrations first')
-    .action(async (_: unknown, command: Command) => start(command.optsWithGlobals()));
+    .action(work(({ options }: CommandContext<StartCommandOptions>) => start(options)));
 
   program
     .command('config')
@@ -45,29 +46,26 @@ export function serviceCommands(program: Command): void {
   checkDataCommand(check);
   checkOwnershipCommand(check);
   withSettings(check.command('setup').description('Look whether everything that the service needs is there')).action(
-    async (_: unknown, command: Command) => {
-      const options = command.optsWithGlobals<SettingOptions>();
-      const { checkSetup } = await server();
-      const { config, environment, file } = await settings(options);
-      const findings = await checkSetup(config, process.cwd(), environment);
-      if (options.json) printJson({ configuration: file, findings });
-      else {
-        const mark = { good: colors.green('good'), note: colors.yellow('note'), bad: colors.red('bad') };
-        printTable(
-          [
-            { head: 'WHAT' },
-            { head: 'STATE' },
-            { head: 'FOUND', width: 'rest' },
-            { head: 'WHAT TO DO', width: 'rest' },
-          ],
-          [
-            ['Configuration', mark.good, file ?? 'no gather-lane.yaml: defaults', ''],
-            ...findings.map((f) => [f.what, mark[f.state], f.found, f.mend]),
-          ],
-        );
-      }
-      if (findings.some((finding) => finding.state === 'bad')) process.exitCode = 1;
-    },
+    action(lookAtSetup, showSetup),
+  );
+}
+
+async function lookAtSetup({ options }: CommandContext<SettingOptions>) {
+  const { checkSetup } = await server();
+  const { config, environment, file } = await settings(options);
+  const findings = await checkSetup(config, process.cwd(), environment);
+  if (findings.some((finding) => finding.state === 'bad')) process.exitCode = 1;
+  return { configuration: file, findings };
+}
+
+function showSetup({ configuration, findings }: Awaited<ReturnType<typeof lookAtSetup>>): void {
+  const mark = { good: colors.green('good'), note: colors.yellow('note'), bad: colors.red('bad') };
+  printTable(
+    [{ head: 'WHAT' }, { head: 'STATE' }, { head: 'FOUND', width: 'rest' }, { head: 'WHAT TO DO', width: 'rest' }],
+    [
+      ['Configuration', mark.good, configuration ?? 'no gather-lane.yaml: defaults', ''],
+      ...findings.map((f) => [f.what, mark[f.state], f.found, f.mend]),
+    ],
   );
 }
 

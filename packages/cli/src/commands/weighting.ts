@@ -2,10 +2,11 @@ import { userInfo } from 'node:os';
 import type { Client, Weighting, WeightingTrial } from '@gather-lane/client';
 import type { Command } from 'commander';
 import colors from 'picocolors';
-import { connectAsOperator, unwrap, userRef, type CommonOptions } from '../context.js';
+import { action, type CommandContext } from '../action.js';
+import { unwrap, userRef, type CommonOptions } from '../context.js';
 import { readLength, sayLength } from '../duration.js';
 import { Failure } from '../failure.js';
-import { at, harmless, print, printJson, printTable, remark } from '../output.js';
+import { at, harmless, print, printTable, remark } from '../output.js';
 import { progressBar } from '../progress.js';
 import { wholeNumber } from './arguments.js';
 
@@ -36,20 +37,23 @@ export function weightingCommands(program: Command): void {
     .command('weighting')
     .description('The numbers behind lane time: the weighting in force, and those before it')
     .option('--data <folder>', 'data folder with the operator key')
-    .action((_: unknown, command: Command) => showAll(command.optsWithGlobals()));
+    .action(action(listAll, showAll));
 
   withNumbers(weighting.command('try').description('What other numbers would do; nothing is written'))
     .option('--for <user>', 'in whose feed; without one a sample of viewers alone')
     .option('--depth <n>', 'how many posts of that feed', wholeNumber(1, 100), 20)
     .option('--sample <n>', 'how many other viewers', wholeNumber(0, 200), 20)
-    .action((_: unknown, command: Command) => tryNumbers(command.optsWithGlobals(), command.args));
+    .action(action(tryNumbers, showTrial));
 
   withNumbers(weighting.command('adopt').description('Adopt other numbers: built in the background, then put in force'))
     .option('--note <text>', 'why, for the history', '')
     .option('--by <name>', 'who, for the history', userInfo().username)
     .option('--no-wait', 'do not wait until it is in force')
-    .action((_: unknown, command: Command) =>
-      adopt(command.optsWithGlobals(), numbersOf(command.optsWithGlobals(), command.args)),
+    .action(
+      action(
+        (context: CommandContext<AdoptOptions>) => adopt(context, numbersOf(context.options, context.rest)),
+        showAdopted,
+      ),
     );
 
   weighting
@@ -60,13 +64,15 @@ export function weightingCommands(program: Command): void {
     .option('--by <name>', 'who, for the history', userInfo().username)
     .option('--no-wait', 'do not wait until it is in force')
     .option('--data <folder>', 'data folder with the operator key')
-    .action((earlier: number, _: unknown, command: Command) => adopt(command.optsWithGlobals(), { earlier }));
+    .action(
+      action((context: CommandContext<AdoptOptions>, earlier: number) => adopt(context, { earlier }), showAdopted),
+    );
 
   weighting
     .command('cancel')
     .description('Cancel a weighting that is being built')
     .option('--data <folder>', 'data folder with the operator key')
-    .action((_: unknown, command: Command) => cancel(command.optsWithGlobals()));
+    .action(action(cancel, ({ cancelled }) => print(`Weighting ${cancelled} is cancelled; feeds go on as they are.`)));
 }
 
 function withNumbers(command: Command): Command {
@@ -103,9 +109,11 @@ const numbers = ({ halfLifeMs, base, weights }: Pick<Weighting, 'halfLifeMs' | '
     .map(([kind, weight]) => `, ${kind} ${weight}`)
     .join('')}`;
 
-async function showAll(options: OperatorOptions): Promise<void> {
-  const { items } = unwrap(await connectAsOperator(options).GET('/v1/operator/weightings'));
-  if (options.json) return printJson(items);
+async function listAll({ operator }: CommandContext<OperatorOptions>): Promise<Weighting[]> {
+  return unwrap(await operator.GET('/v1/operator/weightings')).items;
+}
+
+function showAll(items: readonly Weighting[]): void {
   printTable(
     [
       { head: 'VERSION', align: 'right' },
@@ -138,10 +146,10 @@ async function showAll(options: OperatorOptions): Promise<void> {
 const percent = (share: number): string => `${Math.round(share * 100)} %`;
 const age = (ms: number | null): string => (ms === null ? '–' : sayLength(ms));
 
-async function tryNumbers(options: TryOptions, rest: readonly string[]): Promise<void> {
+async function tryNumbers({ operator, options, rest }: CommandContext<TryOptions>): Promise<WeightingTrial> {
   const { depth, sample } = options;
-  const trial = unwrap(
-    await connectAsOperator(options).POST('/v1/operator/weighting-trials', {
+  return unwrap(
+    await operator.POST('/v1/operator/weighting-trials', {
       body: {
         ...numbersOf(options, rest),
         depth,
@@ -150,7 +158,9 @@ async function tryNumbers(options: TryOptions, rest: readonly string[]): Promise
       },
     }),
   );
-  if (options.json) return printJson(trial);
+}
+
+function showTrial(trial: WeightingTrial): void {
   print(`Now:   ${numbers(trial.now)} ${colors.dim(`(version ${trial.now.id})`)}`);
   print(`Tried: ${numbers(trial.tried)}`);
   if (trial.viewer) showViewer(trial.viewer);
@@ -206,12 +216,13 @@ function showSample({ viewers, change }: NonNullable<WeightingTrial['sample']>):
   );
 }
 
-async function adopt(options: AdoptOptions, wanted: object): Promise<void> {
-  const client = connectAsOperator(options);
+async function adopt({ operator, options }: CommandContext<AdoptOptions>, wanted: object): Promise<Weighting> {
   const { note, by } = options;
-  const begun = unwrap(await client.POST('/v1/operator/weightings', { body: { ...wanted, note, by } }));
-  const done = options.wait ? await untilBuilt(client, begun) : begun;
-  if (options.json) return printJson(done);
+  const begun = unwrap(await operator.POST('/v1/operator/weightings', { body: { ...wanted, note, by } }));
+  return options.wait ? untilBuilt(operator, begun) : begun;
+}
+
+function showAdopted(done: Weighting): void {
   if (done.state === 'building')
     return print(
       `Weighting ${done.id} is being built: ${numbers(done)}. Feeds are served from the old one until it is done.`,
@@ -245,12 +256,10 @@ async function untilBuilt(client: Client, begun: Weighting): Promise<Weighting> 
   return now;
 }
 
-async function cancel(options: OperatorOptions): Promise<void> {
-  const client = connectAsOperator(options);
-  const { items } = unwrap(await client.GET('/v1/operator/weightings'));
-  const building = items.find(({ state }) => state === 'building');
+async function cancel(context: CommandContext<OperatorOptions>): Promise<{ cancelled: number }> {
+  const building = (await listAll(context)).find(({ state }) => state === 'building');
   if (!building) throw new Failure('No weighting is being built.');
-  unwrap(await client.DELETE('/v1/operator/weightings/{weighting}', { params: { path: { weighting: building.id } } }));
-  if (options.json) printJson({ cancelled: building.id });
-  else print(`Weighting ${building.id} is cancelled; feeds go on as they are.`);
+  const path = { weighting: building.id };
+  unwrap(await context.operator.DELETE('/v1/operator/weightings/{weighting}', { params: { path } }));
+  return { cancelled: building.id };
 }
