@@ -1,47 +1,24 @@
 import { CssBaseline, ThemeProvider } from '@mui/material';
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
-import { lazy, Suspense } from 'react';
 import { BrowserRouter, Route, Routes } from 'react-router';
 import { ServiceProblem } from '@gather-lane/client';
-import { AccountPage } from './account/account-page';
-import { ProviderPage } from './account/provider-page';
-import { ResetPasswordPage } from './account/reset-password-page';
-import { LoadingPosts } from './common/states';
 import { NoticeProvider } from './common/notice';
-import { FeedPage } from './feed/feed-page';
+import { page } from './common/page';
 import { Frame } from './frame';
-import { MailboxPage } from './mailbox/mailbox-page';
-import { OverviewPage } from './overview/overview-page';
-import { PostPage } from './posts/post-page';
 import { SessionProvider } from './session/session';
 import { theme } from './theme';
-import { ProfilePage } from './users/profile-page';
 
-// The diagram's packages are a good part of the whole: they come when they are looked at.
-const ModelPage = lazy(async () => ({ default: (await import('./model/model-page')).ModelPage }));
-
-const model = (
-  <Suspense fallback={<LoadingPosts count={1} />}>
-    <ModelPage />
-  </Suspense>
-);
-
-// So do those of the chart.
-const OwnershipPage = lazy(async () => ({ default: (await import('./ownership/ownership-page')).OwnershipPage }));
-
-const ownership = (
-  <Suspense fallback={<LoadingPosts count={1} />}>
-    <OwnershipPage />
-  </Suspense>
-);
-
-const WeightingPage = lazy(async () => ({ default: (await import('./weighting/weighting-page')).WeightingPage }));
-
-const weighting = (
-  <Suspense fallback={<LoadingPosts count={1} />}>
-    <WeightingPage />
-  </Suspense>
-);
+const overview = page(() => import('./overview/overview-page'), 'OverviewPage');
+const model = page(() => import('./model/model-page'), 'ModelPage');
+const ownership = page(() => import('./ownership/ownership-page'), 'OwnershipPage');
+const weighting = page(() => import('./weighting/weighting-page'), 'WeightingPage');
+const mailbox = page(() => import('./mailbox/mailbox-page'), 'MailboxPage');
+const account = page(() => import('./account/account-page'), 'AccountPage');
+const provider = page(() => import('./account/provider-page'), 'ProviderPage');
+const resetPassword = page(() => import('./account/reset-password-page'), 'ResetPasswordPage');
+const feed = page(() => import('./feed/feed-page'), 'FeedPage');
+const post = page(() => import('./posts/post-page'), 'PostPage');
+const profile = page(() => import('./users/profile-page'), 'ProfilePage');
 
 const queryClient = new QueryClient({
   defaultOptions: {
@@ -67,20 +44,20 @@ export function App() {
             <SessionProvider>
               <Routes>
                 <Route element={<Frame />}>
-                  <Route index element={<OverviewPage />} />
+                  <Route index element={overview} />
                   <Route path="model" element={model} />
                   <Route path="model/:table" element={model} />
                   <Route path="model/:table/:key" element={model} />
                   <Route path="ownership" element={ownership} />
                   <Route path="weighting" element={weighting} />
-                  <Route path="mailbox" element={<MailboxPage />} />
-                  <Route path="account" element={<AccountPage />} />
-                  <Route path="sign-in/:provider" element={<ProviderPage />} />
-                  <Route path="reset-password" element={<ResetPasswordPage />} />
-                  <Route path="feed" element={<FeedPage />} />
-                  <Route path="posts/:post" element={<PostPage />} />
-                  <Route path="users/:user" element={<ProfilePage />} />
-                  <Route path="users/:user/:tab" element={<ProfilePage />} />
+                  <Route path="mailbox" element={mailbox} />
+                  <Route path="account" element={account} />
+                  <Route path="sign-in/:provider" element={provider} />
+                  <Route path="reset-password" element={resetPassword} />
+                  <Route path="feed" element={feed} />
+                  <Route path="posts/:post" element={post} />
+                  <Route path="users/:user" element={profile} />
+                  <Route path="users/:user/:tab" element={profile} />
                 </Route>
               </Routes>
             </SessionProvider>

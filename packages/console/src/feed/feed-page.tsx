@@ -9,11 +9,11 @@ import {
   ToggleButtonGroup,
   Typography,
 } from '@mui/material';
-import { useInfiniteQuery } from '@tanstack/react-query';
 import { lazy, Suspense } from 'react';
 import { useSearchParams } from 'react-router';
 import { api, unwrap } from '../api';
 import { Empty, Failed, LoadingPosts } from '../common/states';
+import { usePages } from '../common/use-pages';
 import { Composer } from '../posts/composer';
 import { PostCard } from '../posts/post-card';
 import { useSession } from '../session/session';
@@ -95,20 +95,14 @@ export function FeedPage() {
 }
 
 function FollowingFeed({ order, viewer }: { order: FeedOrder; viewer: string }) {
-  const feed = useInfiniteQuery({
-    queryKey: ['feed', viewer, order],
-    initialPageParam: null as string | null,
-    queryFn: async ({ pageParam, signal }) =>
-      unwrap(
-        await api.GET('/v1/feeds/following', {
-          params: { query: { order, limit: PAGE, ...(pageParam && { after: pageParam }) } },
-          signal,
-        }),
-      ),
-    getNextPageParam: (page) => page.next,
-  });
-  const posts = feed.data?.pages.flatMap((page) => page.items) ?? [];
-  const first = feed.data?.pages[0]?.first;
+  const {
+    list: feed,
+    pages: [top],
+    items: posts,
+  } = usePages(['feed', viewer, order], async (from, signal) =>
+    unwrap(await api.GET('/v1/feeds/following', { params: { query: { order, limit: PAGE, ...from } }, signal })),
+  );
+  const first = top?.first;
   return (
     <Stack sx={{ gap: 1.5 }}>
       <Composer />

@@ -14,10 +14,10 @@ import {
 } from '@mui/material';
 import { ScatterChart } from '@mui/x-charts/ScatterChart';
 import type { FeedInspection, FeedOrder } from '@gather-lane/client';
-import { ServiceProblem } from '@gather-lane/client';
 import { useQuery } from '@tanstack/react-query';
 import { api, unwrap } from '../api';
 import { Failed } from '../common/states';
+import { isForOperator } from '../session/operator-only';
 import { useSession } from '../session/session';
 
 const HOUR = 3_600_000;
@@ -32,7 +32,7 @@ export function InspectionPanel({ viewer, order }: { viewer: string; order: Feed
         await api.GET('/v1/operator/feeds/{user}/inspection', { params: { path: { user: viewer }, query: { order } } }),
       ),
   });
-  const locked = inspection.error instanceof ServiceProblem && inspection.error.status === 401;
+  const locked = isForOperator(inspection.error);
   return (
     <Card component="section" aria-label="How this page is read" sx={{ p: 2 }}>
       <Stack direction="row" sx={{ gap: 1, alignItems: 'center', mb: 1 }}>

@@ -1,14 +1,13 @@
-import { Box, Button, Card, Link, Stack, Typography } from '@mui/material';
+import { Box, Card, Link, Stack, Typography } from '@mui/material';
 import { ServiceProblem } from '@gather-lane/client';
 import { useQuery } from '@tanstack/react-query';
 import { api, unwrap } from '../api';
 import { Empty, Failed, LoadingPosts } from '../common/states';
 import { Ago } from '../common/time';
-import { useSession } from '../session/session';
+import { OperatorOnly } from '../session/operator-only';
 
 /** What the mailbox stand-in was sent. */
 export function MailboxPage() {
-  const { askOperatorKey } = useSession();
   const mail = useQuery({
     queryKey: ['mailbox'],
     refetchInterval: 5_000,
@@ -22,13 +21,7 @@ export function MailboxPage() {
         A stand-in: the demo hands all mail to it, and it passes none on. Nothing leaves this machine.
       </Typography>
       {mail.isPending && <LoadingPosts count={2} />}
-      {status === 401 && (
-        <Empty title="The mailbox is for the operator">
-          <Button onClick={askOperatorKey} variant="contained" sx={{ mt: 1 }}>
-            Give the key
-          </Button>
-        </Empty>
-      )}
+      {status === 401 && <OperatorOnly title="The mailbox is for the operator" />}
       {status === 404 && (
         <Empty title="There is no stand-in here">Mail goes to the configured server, or nowhere without one.</Empty>
       )}

@@ -11,13 +11,12 @@ import {
   TextField,
   Typography,
 } from '@mui/material';
-import { ServiceProblem } from '@gather-lane/client';
 import { useQuery } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { api, unwrap } from '../api';
 import { Empty, Failed } from '../common/states';
-import { useSession } from '../session/session';
+import { isForOperator, OperatorOnly } from '../session/operator-only';
 import { ChangesCard } from './changes-card';
 import { Diagram } from './diagram';
 import { diagramAsSvg, saveFile } from './diagram-svg';
@@ -53,7 +52,6 @@ const QUIET_MS = 8_000;
 export function ModelPage() {
   const { table: chosen, key } = useParams();
   const navigate = useNavigate();
-  const { askOperatorKey } = useSession();
   const [all, setAll] = useState(KEPT.includes(chosen ?? ''));
   // A migration that ended before is history; one that ends while somebody looks is news.
   const [openedAt] = useState(() => Date.now());
@@ -83,16 +81,11 @@ export function ModelPage() {
   const layout = useMemo(() => layOut(tables), [tables]);
   const choose = (name: string) => void navigate(`/model/${name}`);
 
-  if (model.error instanceof ServiceProblem && model.error.status === 401)
+  if (isForOperator(model.error))
     return (
       <Stack sx={{ gap: 3 }}>
         <Typography variant="h1">Model</Typography>
-        <Empty title="The model is for the operator">
-          Give the operator key to look at the tables.{' '}
-          <Button onClick={askOperatorKey} variant="contained" sx={{ ml: 1 }}>
-            Give the key
-          </Button>
-        </Empty>
+        <OperatorOnly title="The model is for the operator">Give the operator key to look at the tables.</OperatorOnly>
       </Stack>
     );
   const table = model.data?.tables.find(({ name }) => name === chosen);
@@ -137,9 +130,7 @@ export function ModelPage() {
           Mermaid
         </Button>
       </Stack>
-      {changes.isError && !(changes.error instanceof ServiceProblem && changes.error.status === 401) && (
-        <Failed error={changes.error} />
-      )}
+      {changes.isError && !isForOperator(changes.error) && <Failed error={changes.error} />}
       {latest && (latest.state !== 'done' || Date.parse(latest.endedAt ?? '') > openedAt) && (
         <MigrationCard migration={latest} />
       )}

@@ -13,33 +13,29 @@ import {
   Typography,
 } from '@mui/material';
 import type { Stats } from '@gather-lane/client';
-import { ServiceProblem } from '@gather-lane/client';
 import { useQuery } from '@tanstack/react-query';
 import { Link as RouterLink } from 'react-router';
 import { api, unwrap } from '../api';
-import { Empty, Failed } from '../common/states';
+import { Failed } from '../common/states';
+import { isForOperator, OperatorOnly } from '../session/operator-only';
 import { useSession } from '../session/session';
 import { PostsPerDay } from './posts-per-day';
 
 /** What the service holds, and where to go from here. */
 export function OverviewPage() {
-  const { askOperatorKey } = useSession();
   const stats = useQuery({
     queryKey: ['stats'],
     refetchInterval: 10_000,
     queryFn: async () => unwrap(await api.GET('/v1/operator/stats')),
   });
-  const locked = stats.error instanceof ServiceProblem && stats.error.status === 401;
+  const locked = isForOperator(stats.error);
   return (
     <Stack sx={{ gap: 3 }}>
       <Typography variant="h1">Overview</Typography>
       {locked && (
-        <Empty title="The counts are for the operator">
-          Give the operator key to see what is in the tables, and to act as any user.{' '}
-          <Button onClick={askOperatorKey} variant="contained" sx={{ ml: 1 }}>
-            Give the key
-          </Button>
-        </Empty>
+        <OperatorOnly title="The counts are for the operator">
+          Give the operator key to see what is in the tables, and to act as any user.
+        </OperatorOnly>
       )}
       {stats.isError && !locked && <Failed error={stats.error} retry={() => void stats.refetch()} />}
       {!locked && !stats.isError && <Counts stats={stats.data} />}

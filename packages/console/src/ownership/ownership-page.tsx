@@ -1,12 +1,11 @@
 import { Alert, Box, Button, FormControlLabel, Link, Stack, Switch, Typography } from '@mui/material';
 import type { OwnershipCheck } from '@gather-lane/client';
-import { ServiceProblem } from '@gather-lane/client';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, unwrap } from '../api';
 import { Empty, errorText, Failed, LoadingPosts } from '../common/states';
 import { Ago } from '../common/time';
-import { useSession } from '../session/session';
+import { isForOperator, OperatorOnly } from '../session/operator-only';
 import { Matrix } from './matrix';
 import { RefusedCard } from './refused-card';
 
@@ -14,7 +13,6 @@ const KEY = ['ownership'];
 
 /** Who may do what: every route tried as everybody, and what was tried on other people's things lately. */
 export function OwnershipPage() {
-  const { askOperatorKey } = useSession();
   const queryClient = useQueryClient();
   const latest = useQuery({
     queryKey: KEY,
@@ -27,7 +25,7 @@ export function OwnershipPage() {
     mutationFn: async () => unwrap(await api.POST('/v1/operator/ownership-checks', { body: {} })),
     onSuccess: (result) => queryClient.setQueryData(KEY, result),
   });
-  const locked = latest.error instanceof ServiceProblem && latest.error.status === 401;
+  const locked = isForOperator(latest.error);
   return (
     <Stack sx={{ gap: 3 }}>
       <Stack direction="row" sx={{ gap: 2, alignItems: 'center', flexWrap: 'wrap' }}>
@@ -45,14 +43,7 @@ export function OwnershipPage() {
         )}
       </Stack>
       {latest.isPending && <LoadingPosts count={2} />}
-      {locked && (
-        <Empty title="The check is for the operator">
-          It makes users and calls as them.{' '}
-          <Button onClick={askOperatorKey} variant="contained" sx={{ ml: 1 }}>
-            Give the key
-          </Button>
-        </Empty>
-      )}
+      {locked && <OperatorOnly title="The check is for the operator">It makes users and calls as them.</OperatorOnly>}
       {latest.isError && !locked && <Failed error={latest.error} retry={() => void latest.refetch()} />}
       {run.isError && <Alert severity="error">{errorText(run.error)}</Alert>}
       {run.isPending && (

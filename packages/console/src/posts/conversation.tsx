@@ -1,11 +1,11 @@
 import { Box, Button, Stack, Typography } from '@mui/material';
 import type { Comment } from '@gather-lane/client';
-import { useInfiniteQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, unwrap } from '../api';
 import { ChangedMeanwhile, ownParts, type Readable } from '../common/changed-meanwhile';
 import { useNotice } from '../common/notice';
 import { Empty, Failed, LoadingPosts } from '../common/states';
+import { usePages } from '../common/use-pages';
 import { PersonText } from '../common/text';
 import { useEdit } from '../common/use-edit';
 import { FieldValues } from '../fields/field-values';
@@ -28,18 +28,10 @@ export function Conversation({ post }: { post: string }) {
   const tell = useNotice();
   const refresh = useRefreshLists();
   const [answering, setAnswering] = useState<Comment | null>(null);
-  const comments = useInfiniteQuery({
-    queryKey: ['comments', post],
-    initialPageParam: null as string | null,
-    queryFn: async ({ pageParam }) =>
-      unwrap(
-        await api.GET('/v1/posts/{post}/comments', {
-          params: { path: { post }, query: { sort: 'oldest', limit: PAGE, ...(pageParam && { after: pageParam }) } },
-        }),
-      ),
-    getNextPageParam: (page) => page.next,
+  const { list: comments, items } = usePages(['comments', post], async (from) => {
+    const query = { sort: 'oldest' as const, limit: PAGE, ...from };
+    return unwrap(await api.GET('/v1/posts/{post}/comments', { params: { path: { post }, query } }));
   });
-  const items = comments.data?.pages.flatMap((page) => page.items) ?? [];
   const byId = new Map(items.map((comment) => [comment.id, comment]));
 
   const fields = useWritableFields('comments', 'creation');

@@ -1,8 +1,8 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle, Link, Stack, Typography } from '@mui/material';
-import { useInfiniteQuery } from '@tanstack/react-query';
 import { Link as RouterLink } from 'react-router';
 import { api, unwrap } from '../api';
 import { Failed, LoadingPosts } from '../common/states';
+import { usePages } from '../common/use-pages';
 import { Ago } from '../common/time';
 import { useSession } from '../session/session';
 
@@ -10,18 +10,9 @@ import { useSession } from '../session/session';
 export function WhoReacted({ post, onClose }: { post: string; onClose: () => void }) {
   const { about } = useSession();
   const labels = new Map(about?.reactions.map(({ name, label }) => [name, label]));
-  const list = useInfiniteQuery({
-    queryKey: ['reactions', post],
-    initialPageParam: null as string | null,
-    queryFn: async ({ pageParam }) =>
-      unwrap(
-        await api.GET('/v1/posts/{post}/reactions', {
-          params: { path: { post }, query: { limit: 50, ...(pageParam && { after: pageParam }) } },
-        }),
-      ),
-    getNextPageParam: (page) => page.next,
-  });
-  const items = list.data?.pages.flatMap((page) => page.items) ?? [];
+  const { list, items } = usePages(['reactions', post], async (from) =>
+    unwrap(await api.GET('/v1/posts/{post}/reactions', { params: { path: { post }, query: { limit: 50, ...from } } })),
+  );
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="xs">
       <DialogTitle>Who reacted</DialogTitle>

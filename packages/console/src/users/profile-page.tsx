@@ -1,10 +1,11 @@
 import { Box, Button, Stack, Tab, Tabs, Typography } from '@mui/material';
 import type { FeedItem, User } from '@gather-lane/client';
-import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link as RouterLink, useParams } from 'react-router';
 import { api, unwrap } from '../api';
 import { Empty, Failed, LoadingPosts } from '../common/states';
+import { usePages } from '../common/use-pages';
 import { PersonText } from '../common/text';
 import { readInstant } from '../common/time';
 import { FieldValues } from '../fields/field-values';
@@ -95,19 +96,16 @@ function Header({ user }: { user: User }) {
 function Listed({ user, tab }: { user: User; tab: TabName }) {
   const { session } = useSession();
   const path = { user: user.id };
-  const list = useInfiniteQuery({
-    queryKey: ['of-user', user.id, tab, session?.id],
-    initialPageParam: null as string | null,
-    queryFn: async ({ pageParam }): Promise<{ items: (FeedItem | User)[]; next: string | null }> => {
-      const params = { path, query: { ...(pageParam && { after: pageParam }) } };
+  const { list, items } = usePages(
+    ['of-user', user.id, tab, session?.id],
+    async (query): Promise<{ items: (FeedItem | User)[]; next: string | null }> => {
+      const params = { path, query };
       if (tab === 'posts') return unwrap(await api.GET('/v1/users/{user}/posts', { params }));
       return tab === 'followers'
         ? unwrap(await api.GET('/v1/users/{user}/followers', { params }))
         : unwrap(await api.GET('/v1/users/{user}/following', { params }));
     },
-    getNextPageParam: (page) => page.next,
-  });
-  const items = list.data?.pages.flatMap((page) => page.items) ?? [];
+  );
   const nothing = { posts: 'has not posted yet', followers: 'has no followers yet', following: 'follows nobody yet' }[
     tab
   ];

@@ -1,11 +1,11 @@
-import { Box, Button, Skeleton, Stack, Typography } from '@mui/material';
+import { Box, Skeleton, Stack, Typography } from '@mui/material';
 import type { Weighting } from '@gather-lane/client';
-import { ServiceProblem } from '@gather-lane/client';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { api, unwrap } from '../api';
-import { Empty, Failed, LoadingPosts } from '../common/states';
+import { Failed, LoadingPosts } from '../common/states';
+import { isForOperator, OperatorOnly } from '../session/operator-only';
 import { useSession } from '../session/session';
 import { AdoptDialog } from './adopt-dialog';
 import { Controls } from './controls';
@@ -22,13 +22,12 @@ const QUIET_MS = 15_000;
 
 /** Trying other numbers behind lane time, adopting them, and those of before. */
 export function WeightingPage() {
-  const { askOperatorKey } = useSession();
   const weightings = useQuery({
     queryKey: ['weightings'],
     queryFn: async () => unwrap(await api.GET('/v1/operator/weightings')).items,
     refetchInterval: ({ state }) => (state.data?.some((each) => each.state === 'building') ? BUILDING_MS : QUIET_MS),
   });
-  const locked = weightings.error instanceof ServiceProblem && weightings.error.status === 401;
+  const locked = isForOperator(weightings.error);
   const inForce = weightings.data?.find(({ state }) => state === 'in-force');
   return (
     <Stack sx={{ gap: 3 }}>
@@ -40,12 +39,7 @@ export function WeightingPage() {
       </Box>
       {weightings.isPending && <LoadingPosts count={2} />}
       {locked && (
-        <Empty title="The weighting is for the operator">
-          It decides where every post stands.{' '}
-          <Button onClick={askOperatorKey} variant="contained" sx={{ ml: 1 }}>
-            Give the key
-          </Button>
-        </Empty>
+        <OperatorOnly title="The weighting is for the operator">It decides where every post stands.</OperatorOnly>
       )}
       {weightings.isError && !locked && <Failed error={weightings.error} retry={() => void weightings.refetch()} />}
       {inForce && <Trial key={inForce.id} inForce={inForce} weightings={weightings.data!} />}
