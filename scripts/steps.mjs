@@ -143,20 +143,40 @@ const bundle = (folder, entry, folders) =>
 
 /** Builds service, client, command and console, each only when something that it is made of changed. */
 export function build() {
-  step('service', ['packages/core', 'packages/server'], 'packages/server/dist', () => tsc('-b', 'packages/server'));
-  bundle('packages/server', 'index.js', ['packages/core', 'packages/server']);
-  step('client', ['packages/core', 'packages/server', 'packages/client'], 'packages/client/dist', () => {
-    node('scripts/generate-client.mjs');
-    tsc('-b', 'packages/client');
-  });
-  step('command', ['packages/core', 'packages/server', 'packages/client', 'packages/cli'], 'packages/cli/dist', () =>
-    tsc('-b', 'packages/cli'),
+  step('service', ['packages/words', 'packages/core', 'packages/server'], 'packages/server/dist', () =>
+    tsc('-b', 'packages/server'),
   );
-  bundle('packages/cli', 'main.js', ['packages/core', 'packages/server', 'packages/client', 'packages/cli']);
-  step('console', ['packages/server', 'packages/client', 'packages/console'], 'packages/server/dist/console', () =>
-    run(process.execPath, [join(root, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'], {
-      cwd: join(root, 'packages/console'),
-    }),
+  bundle('packages/server', 'index.js', ['packages/words', 'packages/core', 'packages/server']);
+  step(
+    'client',
+    ['packages/words', 'packages/core', 'packages/server', 'packages/client'],
+    'packages/client/dist',
+    () => {
+      node('scripts/generate-client.mjs');
+      tsc('-b', 'packages/client');
+    },
+  );
+  step(
+    'command',
+    ['packages/words', 'packages/core', 'packages/server', 'packages/client', 'packages/cli'],
+    'packages/cli/dist',
+    () => tsc('-b', 'packages/cli'),
+  );
+  bundle('packages/cli', 'main.js', [
+    'packages/words',
+    'packages/core',
+    'packages/server',
+    'packages/client',
+    'packages/cli',
+  ]);
+  step(
+    'console',
+    ['packages/words', 'packages/server', 'packages/client', 'packages/console'],
+    'packages/server/dist/console',
+    () =>
+      run(process.execPath, [join(root, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'], {
+        cwd: join(root, 'packages/console'),
+      }),
   );
 }
 

@@ -16,7 +16,7 @@ import { satisfies } from 'semver';
 import { makeDatabase, urlOf } from '../packages/server/src/tests/test-database.js';
 import { clean, startCommand, type Started } from './command.js';
 
-const PACKAGES = ['core', 'client', 'server', 'cli'];
+const PACKAGES = ['words', 'core', 'client', 'server', 'cli'];
 const OLDEST_NODE = '20.19.0';
 let folder = '';
 let database: Awaited<ReturnType<typeof makeDatabase>>;

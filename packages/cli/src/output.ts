@@ -89,27 +89,6 @@ const cellWidth = (row: Cell[], i: number): number => {
   return spans || typeof cell !== 'string' ? 0 : widest(cell);
 };
 
-/** `3 h ago`: how long ago an RFC 3339 instant was. */
-export function ago(instant: string): string {
-  const seconds = Math.max(0, Math.round((Date.now() - Date.parse(instant)) / 1000));
-  const [n, unit] =
-    seconds < 60
-      ? [seconds, 's']
-      : seconds < 3600
-        ? [seconds / 60, 'min']
-        : seconds < 86_400
-          ? [seconds / 3600, 'h']
-          : [seconds / 86_400, 'd'];
-  return `${Math.floor(n)} ${unit} ago`;
-}
-
-/** `22 Nov 16:00`: an RFC 3339 instant in UTC, as tables show it. */
-export function at(instant: string): string {
-  return new Date(instant)
-    .toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', timeZone: 'UTC' })
-    .replace(',', '');
-}
-
 /** The end of an id, which is enough to name it again. */
 export const shortId = (id: string): string => id.slice(-6);
 

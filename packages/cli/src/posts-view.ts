@@ -1,7 +1,8 @@
+import { sayAgo, sayInstant } from '@gather-lane/words';
 import type { Comment, FeedItem } from '@gather-lane/client';
 import colors from 'picocolors';
 import { fieldLines } from './own-fields.js';
-import { ago, at, harmless, plural, print, printTable, shortId, terminalWidth, type Cell } from './output.js';
+import { harmless, plural, print, printTable, shortId, terminalWidth, type Cell } from './output.js';
 
 /** Posts as a table; with their places, each is followed by the sentence that explains it. */
 export function printPosts(posts: FeedItem[], options: { order?: 'recent' | 'score' } = {}): void {
@@ -17,12 +18,12 @@ export function printPosts(posts: FeedItem[], options: { order?: 'recent' | 'sco
   ];
   const rows = posts.flatMap((post): Cell[][] => {
     const moved = Date.parse(post.laneTime) - Date.parse(post.createdAt);
-    const stands = moved === 0 ? colors.dim(at(post.laneTime)) : colors.yellow(at(post.laneTime));
+    const stands = moved === 0 ? colors.dim(sayInstant(post.laneTime)) : colors.yellow(sayInstant(post.laneTime));
     const edited = post.editedAt ? colors.dim(' (edited)') : '';
     const row: Cell[] = [
       colors.cyan(shortId(post.id)),
       `@${post.author.handle}`.slice(0, 16),
-      at(post.createdAt),
+      sayInstant(post.createdAt),
       ...(scored ? [stands] : []),
       net(post),
       post.tallies.comments > 0 ? String(post.tallies.comments) : '',
@@ -54,7 +55,7 @@ const pictures = ({ media }: FeedItem): string =>
 /** One post whole, with the conversation below it. */
 export function printPost(post: FeedItem, comments: Comment[], more: boolean): void {
   print(
-    `${colors.bold(harmless(post.author.name))} @${post.author.handle} · ${at(post.createdAt)} UTC · ${ago(post.createdAt)}${post.editedAt ? ' · edited' : ''}`,
+    `${colors.bold(harmless(post.author.name))} @${post.author.handle} · ${sayInstant(post.createdAt)} UTC · ${sayAgo(post.createdAt, Date.now())}${post.editedAt ? ' · edited' : ''}`,
   );
   print();
   print(harmless(post.body));
@@ -64,7 +65,7 @@ export function printPost(post: FeedItem, comments: Comment[], more: boolean): v
   for (const line of fieldLines(post.fields)) print(line);
   print(
     colors.dim(
-      `${countsOf(post.tallies)}${post.reaction === null ? '' : `, yours is ${post.reaction}`} · ${plural(post.tallies.comments, 'comment')} · stands at ${at(post.laneTime)} UTC · ${post.id}`,
+      `${countsOf(post.tallies)}${post.reaction === null ? '' : `, yours is ${post.reaction}`} · ${plural(post.tallies.comments, 'comment')} · stands at ${sayInstant(post.laneTime)} UTC · ${post.id}`,
     ),
   );
   if (comments.length === 0) return;
@@ -81,7 +82,7 @@ export function printPost(post: FeedItem, comments: Comment[], more: boolean): v
     comments.map((comment) => [
       colors.cyan(shortId(comment.id)),
       comment.author ? `@${comment.author.handle}` : '',
-      at(comment.createdAt),
+      sayInstant(comment.createdAt),
       comment.parentId ? shortId(comment.parentId) : '',
       Object.keys(comment.tallies.reactions).length > 0 ? String(comment.tallies.net) : '',
       comment.author ? harmless(comment.body) : colors.dim('by an account that was deleted'),

@@ -1,9 +1,10 @@
+import { sayInstant } from '@gather-lane/words';
 import type { Me, Session, User } from '@gather-lane/client';
 import type { Command } from 'commander';
 import { action, type CommandContext } from '../action.js';
 import { unwrap, type CommonOptions } from '../context.js';
 import { Failure } from '../failure.js';
-import { at, harmless, print, printTable, shortId } from '../output.js';
+import { harmless, print, printTable, shortId } from '../output.js';
 import { FIELD_HELP, fieldOption, fieldValues } from '../own-fields.js';
 import { askPassword } from '../password.js';
 import { store } from '../store.js';
@@ -168,9 +169,9 @@ function showSessions(items: Awaited<ReturnType<typeof listSessions>>): void {
     [{ head: 'ID' }, { head: 'BEGUN' }, { head: 'RENEWED' }, { head: 'ENDS' }, { head: '' }],
     items.map(({ id, createdAt, renewedAt, expiresAt, current, acting, inBrowser }) => [
       shortId(id),
-      at(createdAt),
-      at(renewedAt),
-      at(expiresAt),
+      sayInstant(createdAt),
+      sayInstant(renewedAt),
+      sayInstant(expiresAt),
       [current && 'this one', inBrowser && 'in a browser', acting && 'the operator acting as you']
         .filter(Boolean)
         .join(', '),
@@ -240,7 +241,7 @@ function showMe(me: Me): void {
         String(me.tallies.posts),
         String(me.tallies.followers),
         String(me.tallies.following),
-        at(me.createdAt),
+        sayInstant(me.createdAt),
       ],
     ],
   );

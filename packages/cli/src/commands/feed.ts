@@ -1,9 +1,10 @@
+import { sayInstant } from '@gather-lane/words';
 import type { FeedItem, FeedPage, PlaceReply } from '@gather-lane/client';
 import type { Command } from 'commander';
 import colors from 'picocolors';
 import { action, type CommandContext } from '../action.js';
 import { unwrap, userRef, type CommonOptions } from '../context.js';
-import { at, plural, print, printTable, remark, shortId } from '../output.js';
+import { plural, print, printTable, remark, shortId } from '../output.js';
 import { printPosts } from '../posts-view.js';
 import { choice, wholeNumber } from './arguments.js';
 
@@ -95,8 +96,8 @@ function showPlace({ sentence, place, above }: PlaceReply): void {
       [
         String(place.lift),
         `${place.halfLifeMs / 3_600_000} h`,
-        `${at(place.createdAt)} UTC`,
-        `${at(place.laneTime)} UTC`,
+        `${sayInstant(place.createdAt)} UTC`,
+        `${sayInstant(place.laneTime)} UTC`,
       ],
     ],
   );

@@ -1,8 +1,9 @@
+import { sayInstant } from '@gather-lane/words';
 import type { Command } from 'commander';
 import { action, type CommandContext } from '../action.js';
 import { unwrap, userRef, type CommonOptions } from '../context.js';
 import { Failure } from '../failure.js';
-import { at, harmless, print, printTable, shortId } from '../output.js';
+import { harmless, print, printTable, shortId } from '../output.js';
 
 const BY = { owner: 'you', moderator: 'a moderator', withheld: 'withheld' } as const;
 
@@ -79,7 +80,7 @@ function showRemoved(items: Awaited<ReturnType<typeof listRemoved>>): void {
       shortId(id),
       kind,
       BY[by],
-      at(removedAt),
+      sayInstant(removedAt),
       can.restore ? 'yes' : 'no',
       harmless(body) + (reason ? `\nbecause: ${harmless(reason)}` : ''),
     ]),
@@ -126,7 +127,7 @@ function showModerations(items: Awaited<ReturnType<typeof listModerations>>): vo
     ],
     items.map(({ postId, commentId, createdAt, moderator, action: did, reason, author, body }) => [
       shortId(commentId ?? postId),
-      at(createdAt),
+      sayInstant(createdAt),
       moderator ? `@${moderator}` : '',
       did,
       harmless(reason),

@@ -1,8 +1,9 @@
+import { sayInstant } from '@gather-lane/words';
 import { Option, type Command } from 'commander';
 import colors from 'picocolors';
 import { action, type CommandContext } from '../action.js';
 import { unwrap, userRef, type CommonOptions } from '../context.js';
-import { at, harmless, plural, print, printTable } from '../output.js';
+import { harmless, plural, print, printTable } from '../output.js';
 import { fieldLines, FIELD_HELP, fieldOption, fieldValues } from '../own-fields.js';
 import { printPosts } from '../posts-view.js';
 import { wholeNumber } from './arguments.js';
@@ -19,7 +20,9 @@ export function peopleCommands(program: Command): void {
           unwrap(await client.PUT('/v1/follows/{user}', { params: { path: { user: userRef(user) } } })),
         ({ changed, since, user }) =>
           print(
-            changed ? `You follow @${user.handle}.` : `You followed @${user.handle} already, since ${at(since)} UTC.`,
+            changed
+              ? `You follow @${user.handle}.`
+              : `You followed @${user.handle} already, since ${sayInstant(since)} UTC.`,
           ),
       ),
     );
@@ -140,7 +143,7 @@ function showProfile(found: Awaited<ReturnType<typeof readOrEdit>>): void {
   for (const line of fieldLines(found.fields)) print(line);
   print(
     colors.dim(
-      `${plural(tallies.posts, 'post')} · ${plural(tallies.followers, 'follower')} · follows ${tallies.following} · since ${at(found.createdAt)} UTC`,
+      `${plural(tallies.posts, 'post')} · ${plural(tallies.followers, 'follower')} · follows ${tallies.following} · since ${sayInstant(found.createdAt)} UTC`,
     ),
   );
   if (relation)

@@ -1,9 +1,10 @@
+import { sayInstant } from '@gather-lane/words';
 import type { Comment } from '@gather-lane/client';
 import type { Command } from 'commander';
 import { action, type CommandContext } from '../action.js';
 import { unwrap, type CommonOptions } from '../context.js';
 import { Failure } from '../failure.js';
-import { at, harmless, print, printJson, printTable, shortId } from '../output.js';
+import { harmless, print, printJson, printTable, shortId } from '../output.js';
 import { FIELD_HELP, fieldOption, fieldValues } from '../own-fields.js';
 import { collect, repeatable, uploadPicture } from '../pictures.js';
 import { printPost } from '../posts-view.js';
@@ -70,7 +71,7 @@ export function postCommands(program: Command): void {
             ],
             items.map(({ version, createdAt, media, body }) => [
               String(version),
-              at(createdAt),
+              sayInstant(createdAt),
               media.length > 0 ? String(media.length) : '',
               harmless(body),
             ]),

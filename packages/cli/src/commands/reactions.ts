@@ -1,8 +1,9 @@
+import { sayInstant } from '@gather-lane/words';
 import { ServiceProblem, type Client, type CommentReacted, type PostReacted } from '@gather-lane/client';
 import type { Command } from 'commander';
 import { action, type CommandContext } from '../action.js';
 import { unwrap, type CommonOptions } from '../context.js';
-import { at, print, printTable, remark } from '../output.js';
+import { print, printTable, remark } from '../output.js';
 import { countsOf } from '../posts-view.js';
 
 /** Adds `react`, `unreact` and `reactions`. */
@@ -46,7 +47,7 @@ export function reactionCommands(program: Command): void {
           if (items.length === 0) return print('Nobody reacted yet.');
           printTable(
             [{ head: 'WHO' }, { head: 'KIND' }, { head: 'AT' }],
-            items.map(({ user, kind, createdAt }) => [`@${user.handle}`, kind, at(createdAt)]),
+            items.map(({ user, kind, createdAt }) => [`@${user.handle}`, kind, sayInstant(createdAt)]),
           );
           if (next) remark('There are more; these are the latest 100.');
         },
@@ -83,7 +84,7 @@ const takeOff = (client: Client, id: string) =>
 
 function tell(done: PostReacted | CommentReacted, said: string, same: string): void {
   print(`${done.changed ? said : `${same}: nothing changed`}. ${countsOf(done.tallies)}.`);
-  if ('laneTime' in done) print(`It stands at ${at(done.laneTime)} UTC.`);
+  if ('laneTime' in done) print(`It stands at ${sayInstant(done.laneTime)} UTC.`);
 }
 
 function listOf(context: CommandContext<CommonOptions & { kind?: string }>, text: string) {

@@ -4,9 +4,10 @@ import type { Command } from 'commander';
 import colors from 'picocolors';
 import { action, type CommandContext } from '../action.js';
 import { unwrap, userRef, type CommonOptions } from '../context.js';
-import { readLength, sayLength } from '../duration.js';
+import { sayDuration, sayInstant } from '@gather-lane/words';
+import { durationOf } from '../duration.js';
 import { Failure } from '../failure.js';
-import { at, harmless, print, printTable, remark } from '../output.js';
+import { harmless, print, printTable, remark } from '../output.js';
 import { progressBar } from '../progress.js';
 import { wholeNumber } from './arguments.js';
 
@@ -98,14 +99,14 @@ function numbersOf({ halfLife, base }: NumberOptions, rest: readonly string[]) {
   if (base !== undefined && Number.isNaN(Number(base)))
     throw new Failure(`--base must be a number, but is "${base}".`, 2);
   return {
-    ...(halfLife !== undefined && { halfLifeMs: readLength(halfLife) }),
+    ...(halfLife !== undefined && { halfLifeMs: durationOf(halfLife) }),
     ...(base !== undefined && { base: Number(base) }),
     ...(Object.keys(weights).length > 0 && { weights }),
   };
 }
 
 const numbers = ({ halfLifeMs, base, weights }: Pick<Weighting, 'halfLifeMs' | 'base' | 'weights'>): string =>
-  `half-life ${sayLength(halfLifeMs)}, base ${base}${Object.entries(weights)
+  `half-life ${sayDuration(halfLifeMs)}, base ${base}${Object.entries(weights)
     .map(([kind, weight]) => `, ${kind} ${weight}`)
     .join('')}`;
 
@@ -129,9 +130,9 @@ function showAll(items: readonly Weighting[]): void {
     items.map((each) => [
       String(each.id),
       each.state === 'in-force' ? colors.green('in force') : each.state,
-      at(each.createdAt),
+      sayInstant(each.createdAt),
       harmless(each.by),
-      sayLength(each.halfLifeMs),
+      sayDuration(each.halfLifeMs),
       String(each.base),
       Object.entries(each.weights)
         .map(([kind, weight]) => `${kind} ${weight}`)
@@ -144,7 +145,7 @@ function showAll(items: readonly Weighting[]): void {
 }
 
 const percent = (share: number): string => `${Math.round(share * 100)} %`;
-const age = (ms: number | null): string => (ms === null ? '–' : sayLength(ms));
+const age = (ms: number | null): string => (ms === null ? '–' : sayDuration(ms));
 
 async function tryNumbers({ operator, options, rest }: CommandContext<TryOptions>): Promise<WeightingTrial> {
   const { depth, sample } = options;
@@ -195,7 +196,7 @@ function showViewer({ handle, posts, change }: NonNullable<WeightingTrial['viewe
       moved(now?.rank ?? null, then?.rank ?? null),
       then ? then.lift.toFixed(2) : '',
       `@${by}`,
-      at(createdAt),
+      sayInstant(createdAt),
       harmless(text).split('\n')[0]!,
     ]),
   );

@@ -3,7 +3,7 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { api, unwrap } from '../api';
 import { useNotice } from '../common/notice';
 import { errorText, Failed } from '../common/states';
-import { Ago, readInstant } from '../common/time';
+import { Ago, inUtc } from '../common/time';
 import { useRefreshLists } from '../posts/use-changes';
 import { writeSession } from '../session/kept-session';
 import { Section } from './section';
@@ -38,7 +38,7 @@ export function SessionsCard() {
               {acting && ', the operator acting as you'}
               <Typography component="span" variant="body2" color="text.secondary">
                 {' '}
-                · <Ago instant={renewedAt} /> · until {readInstant(expiresAt)}
+                · <Ago instant={renewedAt} /> · until {inUtc(expiresAt)}
               </Typography>
             </Typography>
             {!current && (

@@ -1,6 +1,6 @@
 import { Link, Stack, Typography } from '@mui/material';
 import { Link as RouterLink } from 'react-router';
-import { readInstant } from '../common/time';
+import { inUtc } from '../common/time';
 import { useSession } from '../session/session';
 
 /** The values of the developer's own fields that somebody is shown; nothing where there are none. */
@@ -28,7 +28,7 @@ export function FieldValues({
                 their profile
               </Link>
             ) : kindOf(name) === 'date-time' ? (
-              readInstant(String(value))
+              inUtc(String(value))
             ) : (
               String(value)
             )}

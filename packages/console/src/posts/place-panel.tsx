@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Link as RouterLink } from 'react-router';
 import { api, unwrap } from '../api';
 import { Failed } from '../common/states';
-import { readInstant, readMove } from '../common/time';
+import { inUtc, sayMove } from '../common/time';
 import { useSession } from '../session/session';
 
 /** Why a post stands where it stands in the feed of whoever the console acts as, or why it is not there. */
@@ -56,7 +56,7 @@ function Numbers({ place }: { place: Place }) {
           />
         ))}
         {place.follows && (
-          <Fact name={`You follow @${place.follows.handle} since`} value={readInstant(place.follows.since)} />
+          <Fact name={`You follow @${place.follows.handle} since`} value={inUtc(place.follows.since)} />
         )}
         <Fact name="Weighting" value={`version ${place.weighting}`} />
       </Stack>
@@ -87,7 +87,7 @@ function LaneLine({ place, moved }: { place: Place; moved: number }) {
         width="100%"
         height="22"
         role="img"
-        aria-label={same ? 'It stands at its creation time' : `Moved ${readMove(moved)}`}
+        aria-label={same ? 'It stands at its creation time' : `Moved ${sayMove(moved)}`}
       >
         <line x1="0" x2="100%" y1="11" y2="11" stroke="var(--mui-palette-divider)" />
         {!same && (
@@ -116,14 +116,14 @@ function LaneLine({ place, moved }: { place: Place; moved: number }) {
         direction="row"
         sx={{ justifyContent: same ? 'center' : 'space-between', flexDirection: moved < 0 ? 'row-reverse' : 'row' }}
       >
-        {!same && <Typography variant="caption">posted {readInstant(place.createdAt)}</Typography>}
+        {!same && <Typography variant="caption">posted {inUtc(place.createdAt)}</Typography>}
         {!same && (
           <Typography variant="caption" color="secondary" sx={{ fontWeight: 700 }}>
-            {readMove(moved)}
+            {sayMove(moved)}
           </Typography>
         )}
         <Typography variant="caption">
-          stands at {readInstant(place.laneTime)}
+          stands at {inUtc(place.laneTime)}
           {same && ', when it was posted'}
         </Typography>
       </Stack>

@@ -10,7 +10,7 @@ import { api, unwrap } from '../api';
 import { ChangedMeanwhile, ownParts, type Readable } from '../common/changed-meanwhile';
 import { useNotice } from '../common/notice';
 import { PersonText } from '../common/text';
-import { readInstant, readMove } from '../common/time';
+import { inUtc, sayMove } from '../common/time';
 import { useEdit } from '../common/use-edit';
 import { FieldValues } from '../fields/field-values';
 import type { Values } from '../fields/own-fields';
@@ -189,12 +189,12 @@ export function PostCard({
 
 function StandsButton({ post, open, onToggle }: { post: FeedItem; open: boolean; onToggle: () => void }) {
   const moved = Date.parse(post.laneTime) - Date.parse(post.createdAt);
-  const label = moved === 0 ? 'stands where posted' : `stands ${readMove(moved)}`;
+  const label = moved === 0 ? 'stands where posted' : `stands ${sayMove(moved)}`;
   const color = moved === 0 ? 'text.secondary' : 'secondary.main';
   const { session } = useSession();
   if (!session)
     return (
-      <Tooltip title={`Stands at ${readInstant(post.laneTime)} in a feed by lane time`}>
+      <Tooltip title={`Stands at ${inUtc(post.laneTime)} in a feed by lane time`}>
         <Typography variant="body2" sx={{ color, px: 1 }}>
           {label}
         </Typography>

@@ -2,7 +2,7 @@ import { Button, Dialog, DialogActions, DialogContent, DialogTitle, Stack, Typog
 import { useQuery } from '@tanstack/react-query';
 import { api, unwrap } from '../api';
 import { Failed, LoadingPosts } from '../common/states';
-import { readInstant } from '../common/time';
+import { inUtc } from '../common/time';
 
 /** What a post said before its edits, the latest first. */
 export function VersionsDialog({ post, onClose }: { post: string; onClose: () => void }) {
@@ -20,7 +20,7 @@ export function VersionsDialog({ post, onClose }: { post: string; onClose: () =>
           {versions.data?.map(({ version, body, media, createdAt }) => (
             <div key={version}>
               <Typography variant="body2" color="text.secondary">
-                Version {version}, from {readInstant(createdAt)} on
+                Version {version}, from {inUtc(createdAt)} on
                 {media.length > 0 && ` · ${media.length === 1 ? 'a picture' : `${media.length} pictures`}`}
               </Typography>
               <Typography sx={{ whiteSpace: 'pre-wrap', overflowWrap: 'anywhere' }}>

@@ -7,7 +7,7 @@ import { api, unwrap } from '../api';
 import { Empty, Failed, LoadingPosts } from '../common/states';
 import { usePages } from '../common/use-pages';
 import { PersonText } from '../common/text';
-import { readInstant } from '../common/time';
+import { inUtc } from '../common/time';
 import { FieldValues } from '../fields/field-values';
 import { PostCard } from '../posts/post-card';
 import { useSession } from '../session/session';
@@ -65,7 +65,7 @@ function Header({ user }: { user: User }) {
           {user.name}
         </Typography>
         <Typography color="text.secondary">
-          @{user.handle} · since {readInstant(user.createdAt)}
+          @{user.handle} · since {inUtc(user.createdAt)}
           {user.moderator && ' · moderator'}
           {user.relation?.followsYou && ' · follows you'}
           {user.audience === 'signed-in' && ' · shown to who is signed in only'}

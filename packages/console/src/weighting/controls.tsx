@@ -1,7 +1,8 @@
 import { Autocomplete, Box, Button, Card, Slider, Stack, TextField, Typography } from '@mui/material';
 import { useState } from 'react';
 import { useSession } from '../session/session';
-import { halfLifeAt, isSame, readLength, sliderOf, type Numbers } from './numbers';
+import { halfLifeAt, isSame, sliderOf, type Numbers } from './numbers';
+import { sayDuration } from '@gather-lane/words';
 
 const FURTHEST = 10;
 
@@ -43,7 +44,7 @@ export function Controls({
         />
         <Line
           label="Half-life"
-          said={readLength(numbers.halfLifeMs)}
+          said={sayDuration(numbers.halfLifeMs)}
           help="How much time a doubling of engagement is worth"
           value={sliderOf(numbers.halfLifeMs)}
           min={0}

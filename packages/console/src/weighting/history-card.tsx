@@ -17,7 +17,8 @@ import { api, unwrap } from '../api';
 import { useNotice } from '../common/notice';
 import { errorText } from '../common/states';
 import { Ago } from '../common/time';
-import { percent, readLength } from './numbers';
+import { percent } from './numbers';
+import { sayDuration } from '@gather-lane/words';
 
 const STATES: Record<Weighting['state'], string> = {
   'in-force': 'in force',
@@ -52,7 +53,7 @@ export function HistoryCard({ weightings, onBack }: { weightings: Weighting[]; o
                 <TableCell>
                   <Ago instant={each.createdAt} /> by {each.by}
                 </TableCell>
-                <TableCell sx={{ whiteSpace: 'nowrap' }}>{readLength(each.halfLifeMs)}</TableCell>
+                <TableCell sx={{ whiteSpace: 'nowrap' }}>{sayDuration(each.halfLifeMs)}</TableCell>
                 <TableCell>{each.base}</TableCell>
                 <TableCell>
                   {Object.entries(each.weights)

@@ -1,5 +1,5 @@
 import { describe, expect, test } from '@jest/globals';
-import { halfLifeAt, isSame, readLength, sliderOf } from './numbers';
+import { halfLifeAt, isSame, sliderOf } from './numbers';
 
 const HOUR = 3_600_000;
 
@@ -11,10 +11,6 @@ describe('the numbers of a weighting', () => {
       expect(ms % (HOUR / 12)).toBe(0);
       expect(Math.abs(sliderOf(ms) - place)).toBeLessThan(2.5);
     }
-  });
-
-  test('lengths are read in days, hours and minutes', () => {
-    expect([8 * HOUR, 36 * HOUR, HOUR * 1.5, 0].map(readLength)).toEqual(['8 h', '1 d 12 h', '1 h 30 min', '0 min']);
   });
 
   test('a kind without a weight weighs nothing', () => {

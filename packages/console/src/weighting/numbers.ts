@@ -1,3 +1,4 @@
+import { sayDuration } from '@gather-lane/words';
 import type { Weighting } from '@gather-lane/client';
 
 /** The numbers that can be tried. */
@@ -18,17 +19,10 @@ export function halfLifeAt(slider: number): number {
   return Math.round(ms / step) * step;
 }
 
-/** `8 h`, `1 d 12 h`, `45 min`. */
-export function readLength(ms: number): string {
-  const minutes = Math.round(ms / MINUTE);
-  const [days, hours, rest] = [Math.floor(minutes / 1440), Math.floor((minutes % 1440) / 60), minutes % 60];
-  return [days && `${days} d`, hours && `${hours} h`, rest && `${rest} min`].filter(Boolean).join(' ') || '0 min';
-}
-
 /** All numbers in one line. */
 export const readNumbers = ({ halfLifeMs, base, weights }: Numbers): string =>
   [
-    `half-life ${readLength(halfLifeMs)}`,
+    `half-life ${sayDuration(halfLifeMs)}`,
     `base ${base}`,
     ...Object.entries(weights).map(([kind, n]) => `${kind} ${n}`),
   ].join(', ');

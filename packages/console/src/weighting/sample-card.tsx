@@ -1,7 +1,8 @@
 import { Box, Card, Table, TableBody, TableCell, TableHead, TableRow, Typography, useTheme } from '@mui/material';
 import { ScatterChart } from '@mui/x-charts/ScatterChart';
 import type { WeightingTrial } from '@gather-lane/client';
-import { percent, readLength } from './numbers';
+import { percent } from './numbers';
+import { sayDuration } from '@gather-lane/words';
 
 const HOUR = 3_600_000;
 
@@ -16,7 +17,7 @@ export function SampleCard({ sample }: { sample: NonNullable<WeightingTrial['sam
         <Typography color="text.secondary">Nobody here follows anybody yet.</Typography>
       </Card>
     );
-  const age = (ms: number | null) => (ms === null ? '–' : readLength(ms));
+  const age = (ms: number | null) => (ms === null ? '–' : sayDuration(ms));
   const rows = [
     ['Median age of the posts', age(change.now.medianAgeMs), age(change.then.medianAgeMs)],
     ['Share of authors seen', percent(change.now.authorsSeen), percent(change.then.authorsSeen)],

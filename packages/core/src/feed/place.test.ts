@@ -1,7 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { FIRST_WEIGHTING, laneTime, netOf, peopleOf } from './lane-time.js';
-import { explainPlace, readDuration, sayToPass, toPass } from './place.js';
+import { explainPlace, sayToPass, toPass } from './place.js';
 
 const at = Date.UTC(2026, 10, 21, 10);
 const bram = { own: false, handle: 'bram', since: 0 } as const;
@@ -35,17 +35,6 @@ describe('the sentence that explains a place', () => {
       'moves it 1 h back, as though posted 21 Nov 09:00 UTC',
     );
     expect(explainPlace(at, w, { comment: 1, wave: 1 }, bram).sentence).toContain('which cancels out');
-  });
-
-  test('lengths of time read well', () => {
-    expect([5_000, 90_000, 3_600_000, 5_400_000, 90_000_000, 86_400_000].map(readDuration)).toEqual([
-      '5 s',
-      '2 min',
-      '1 h',
-      '1 h 30 min',
-      '1 d 1 h',
-      '1 d',
-    ]);
   });
 });
 

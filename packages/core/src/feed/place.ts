@@ -1,3 +1,4 @@
+import { sayDuration, sayInstant } from '@gather-lane/words';
 import { laneParts, laneTime, lift, pull, type LanePart, type People, type Weighting } from './lane-time.js';
 
 /** The account of why a post stands where it stands in somebody's feed. */
@@ -13,26 +14,6 @@ export interface Place {
 export type Source = { readonly own: true } | { readonly own: false; readonly handle: string; readonly since: number };
 
 const DEEDS: Record<string, string> = { comment: 'commented', like: 'liked it', dislike: 'disliked it' };
-
-const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
-
-/** `21 Nov 16:00 UTC`: an instant as the sentences write it. */
-export function readInstant(ms: number): string {
-  const t = new Date(ms);
-  const two = (n: number) => String(n).padStart(2, '0');
-  return `${t.getUTCDate()} ${MONTHS[t.getUTCMonth()]} ${two(t.getUTCHours())}:${two(t.getUTCMinutes())} UTC`;
-}
-
-/** `6 h`, `1 h 12 min`, `45 s`: a length of time (its absolute value) as the sentences write it. */
-export function readDuration(ms: number): string {
-  const seconds = Math.round(Math.abs(ms) / 1000);
-  if (seconds < 60) return `${seconds} s`;
-  const minutes = Math.round(seconds / 60);
-  const days = Math.floor(minutes / 1440);
-  const hours = Math.floor((minutes % 1440) / 60);
-  const parts = [days && `${days} d`, hours && `${hours} h`, !days && minutes % 60 && `${minutes % 60} min`];
-  return parts.filter(Boolean).join(' ');
-}
 
 function deed({ kind, people }: LanePart): string {
   return `${people === 1 ? '1 person' : `${people} people`} ${DEEDS[kind] ?? `reacted with ${kind}`}`;
@@ -104,11 +85,11 @@ export function explainPlace(createdAt: number, weighting: Weighting, people: Pe
       ? acted.length === 0
         ? 'nobody but its author has acted on it yet, so it stands at its creation time'
         : `${list(acted)}, which cancels out, so it stands at its creation time`
-      : `${list(acted)}, which moves it ${readDuration(moved)} ${moved > 0 ? 'ahead' : 'back'}, as though posted ${readInstant(at)}`;
+      : `${list(acted)}, which moves it ${sayDuration(moved)} ${moved > 0 ? 'ahead' : 'back'}, as though posted ${sayInstant(at)} UTC`;
   return {
     laneTime: at,
     lift: Math.round(lift(weighting, people) * 1000) / 1000,
     parts,
-    sentence: `${who}; posted ${readInstant(createdAt)}; ${why}.`,
+    sentence: `${who}; posted ${sayInstant(createdAt)} UTC; ${why}.`,
   };
 }

@@ -3,12 +3,20 @@ import { createReadStream, existsSync, readdirSync, readFileSync } from 'node:fs
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
+import { Ajv } from 'ajv';
 import type { DataSource, EntityManager } from 'typeorm';
 import type { ExportedTable, HousePlan } from '../../ground/capability/house-plan.js';
 import { inTransaction } from '../../ground/database/transaction.js';
 import type { MediaStore } from '../../accounts/media/store.js';
 import { Weightings } from '../weighting/service.js';
-import { MANIFEST, MEDIA_FOLDER, TransferRefused, type Manifest, type TransferProgress } from './manifest.js';
+import {
+  MANIFEST,
+  MANIFEST_SCHEMA,
+  MEDIA_FOLDER,
+  TransferRefused,
+  type Manifest,
+  type TransferProgress,
+} from './manifest.js';
 
 const BATCH = 1_000;
 /** How far a clock may be ahead before an instant counts as one of the future. */
@@ -94,24 +102,27 @@ function readManifest(folder: string, exported: readonly ExportedTable[]): Manif
   const path = join(folder, MANIFEST);
   if (!existsSync(path))
     throw new TransferRefused(`${path} is not there: this is no export, or one that was not finished.`);
-  let manifest: Manifest;
+  let manifest: unknown;
   try {
-    manifest = JSON.parse(readFileSync(path, 'utf8')) as Manifest;
+    manifest = JSON.parse(readFileSync(path, 'utf8'));
   } catch (error) {
     throw new TransferRefused(`${path} is damaged: ${(error as Error).message}`);
   }
-  if (manifest.format !== 'gather-lane export' || !Array.isArray(manifest.tables))
-    throw new TransferRefused(`${path} is not the manifest of an export.`);
+  const isManifest = new Ajv().compile<Omit<Manifest, 'formatVersion'> & { formatVersion: number }>(MANIFEST_SCHEMA);
+  if (!isManifest(manifest)) {
+    const { instancePath, message } = isManifest.errors![0]!;
+    throw new TransferRefused(`${path} is not the manifest of an export: ${instancePath || 'it'} ${message}.`);
+  }
   if (manifest.formatVersion !== 1)
     throw new TransferRefused(
-      `${path} is of format ${String(manifest.formatVersion)}, which a newer version wrote: use that version.`,
+      `${path} is of format ${manifest.formatVersion}, which a newer version wrote: use that version.`,
     );
   const unknown = manifest.tables.find(({ name }) => !exported.some((table) => table.name === name));
   if (unknown)
     throw new TransferRefused(
       `${path} lists the table "${unknown.name}", which this version does not know: use the version that wrote it.`,
     );
-  return manifest;
+  return { ...manifest, formatVersion: 1 };
 }
 
 /** Reads a file to its end without keeping it: is every line a row, and is the whole what was exported. */

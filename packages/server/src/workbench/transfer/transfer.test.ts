@@ -259,9 +259,14 @@ describe('export and import', () => {
     const path = join(folder, 'manifest.json');
     const manifest = JSON.parse(readFileSync(path, 'utf8')) as object;
     for (const [change, message] of [
+      [
+        { tables: [{ name: 'users', file: '../users.ndjson', rows: 0, sha256: '0'.repeat(64) }] },
+        /tables\/0\/file must match/,
+      ],
+      [{ tables: [{ name: 'users' }] }, /tables\/0 must have required property 'file'/],
       [{ format: 'x' }, /not the manifest/],
       [{ formatVersion: 2 }, /newer version/],
-      [{ tables: [{ name: 'moons' }] }, /"moons"/],
+      [{ tables: [{ name: 'moons', file: 'moons.ndjson', rows: 0, sha256: '0'.repeat(64) }] }, /"moons"/],
     ] as const) {
       writeFileSync(path, JSON.stringify({ ...manifest, ...change }));
       await expect(importAll(target.dataSource, PLAN, folder, quiet, target.store)).rejects.toThrow(message);

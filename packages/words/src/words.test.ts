@@ -1,0 +1,50 @@
+import { describe, expect, test } from '@jest/globals';
+import { readDuration, sayAgo, sayDay, sayDuration, sayInstant } from './index.js';
+
+const MIN = 60_000;
+const H = 60 * MIN;
+
+describe('lengths of time', () => {
+  test.each([
+    [0, '0 s'],
+    [45_000, '45 s'],
+    [90_000, '2 min'],
+    [45 * MIN, '45 min'],
+    [H, '1 h'],
+    [72 * MIN, '1 h 12 min'],
+    [-6 * H, '6 h'],
+    [36 * H + 5 * MIN, '1 d 12 h'],
+    [48 * H, '2 d'],
+  ])('%d ms is %s', (ms, said) => expect(sayDuration(ms)).toBe(said));
+
+  test.each([
+    ['4h', 4 * H],
+    ['90min', 90 * MIN],
+    ['90m', 90 * MIN],
+    [' 1.5 d ', 36 * H],
+    ['30s', 30_000],
+    ['4', null],
+    ['4 weeks', null],
+    ['-4h', null],
+  ])('"%s" is read as %s', (text, ms) => expect(readDuration(text)).toBe(ms));
+});
+
+describe('instants', () => {
+  const instant = '2026-11-22T06:05:59.999Z';
+
+  test('are said in UTC, whatever the clock of who reads', () => {
+    expect(sayInstant(instant)).toBe('22 Nov 06:05');
+    expect(sayInstant(Date.parse(instant))).toBe('22 Nov 06:05');
+    expect(sayDay(instant)).toBe('22 Nov 2026');
+  });
+
+  test.each([
+    [-5_000, 'just now'],
+    [59_999, 'just now'],
+    [MIN, '1 min ago'],
+    [59 * MIN, '59 min ago'],
+    [H, '1 h ago'],
+    [23 * H, '23 h ago'],
+    [50 * H, '2 d ago'],
+  ])('%d ms later it was %s', (later, said) => expect(sayAgo(instant, Date.parse(instant) + later)).toBe(said));
+});
