@@ -7,7 +7,7 @@ import { root } from '../scripts/steps.mjs';
 
 const CONFIGURATION = {
   server: { port: 0 },
-  rates: { callsPerMinute: 100_000_000 },
+  rates: { callsPerMinute: 100_000_000, callsFromAddressPerMinute: 100_000_000 },
   sessions: { actingAs: true, accessMinutes: 1_440 },
   log: { level: 'error' },
 };
