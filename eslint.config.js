@@ -89,7 +89,7 @@ export default tseslint.config(
       ...importX.flatConfigs.typescript.settings,
       'import-x/resolver-next': [createTypeScriptImportResolver(RESOLVER.typescript)],
     },
-    rules: { 'import-x/no-cycle': 'error' },
+    rules: { 'import-x/no-cycle': ['error', { ignoreExternal: true }] },
   },
   {
     files: ['packages/*/src/**/*.{ts,tsx}'],
