@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { spawn } from 'node:child_process';
 import { join } from 'node:path';
-import { run, type Run } from './command.js';
+import { clean, COMMAND, run, type Run } from './command.js';
 import { startDemo, type DemoService } from './demo-service.js';
 
 let service: DemoService;
@@ -49,6 +50,19 @@ describe('reacting', () => {
       return;
     }
     throw new Error('no post with a comment');
+  });
+});
+
+describe('read along by another program', () => {
+  test('that has read enough, it ends without a word', async () => {
+    for (const args of [['feed', '--place'], ['routes']]) {
+      const child = spawn(process.execPath, [COMMAND, ...args], { env: clean(env), cwd: service.folder });
+      child.stdout.destroy();
+      let err = '';
+      child.stderr.on('data', (chunk) => (err += String(chunk)));
+      const code = await new Promise((resolve) => child.on('close', resolve));
+      expect([args[0], code, err.replace(/^(\d+ (posts|routes).*|)$/gm, '').trim()]).toEqual([args[0], 0, '']);
+    }
   });
 });
 

@@ -87,6 +87,13 @@ function tellAsJson(detail: string, exitCode: number, problem?: object): void {
   process.stderr.write(`${JSON.stringify({ error: { detail, exitCode, ...(problem && { problem }) } }, null, 2)}\n`);
 }
 
+// Whoever reads along may have read enough (`gather-lane feed | head`): then there is nothing left to say, and nothing went wrong.
+process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+  if (error.code !== 'EPIPE') throw error;
+  // Commands that hold something end by themselves, in order, and listen too.
+  if (process.stdout.listenerCount('error') === 1) process.exit();
+});
+
 try {
   await program().parseAsync(process.argv);
 } catch (error) {
