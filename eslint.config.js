@@ -13,12 +13,14 @@ const belowOf = (floor) => FLOORS.slice(0, FLOORS.indexOf(floor)).filter((below)
 /** Dependencies point one way: console and command → client → (HTTP) → server → core. */
 const MAY_USE = {
   ...Object.fromEntries(FLOORS.map((floor) => [floor, [...belowOf(floor), 'server', 'core']])),
-  words: [],
-  core: ['words'],
-  server: [...FLOORS, 'core'],
-  client: [],
-  cli: ['client', 'server', 'words'],
-  console: ['client', 'words'],
+  'words': [],
+  'stand-ins': [],
+  'core': ['words'],
+  'service': [...belowOf('service'), 'server', 'core', 'stand-ins'],
+  'server': [...FLOORS, 'core'],
+  'client': [],
+  'cli': ['client', 'server', 'words'],
+  'console': ['client', 'words'],
 };
 const folderOf = (type) => (FLOORS.includes(type) ? `packages/server/src/${type}/**` : `packages/${type}/**`);
 const RESOLVER = { typescript: { project: ['packages/*/tsconfig.json'], noWarnOnMultipleProjects: true } };

@@ -18,7 +18,7 @@ export default {
   globalSetup: '<rootDir>/tests/start-database.mjs',
   globalTeardown: '<rootDir>/tests/stop-database.mjs',
   moduleNameMapper: {
-    '^@gather-lane/(core|client|server|words)$': '<rootDir>/packages/$1/src/index.ts',
+    '^@gather-lane/(core|client|server|words|stand-ins)$': '<rootDir>/packages/$1/src/index.ts',
     '^(\\.{1,2}/.*)\\.js$': '$1',
   },
   transform: { '\\.ts$': typescript },

@@ -143,13 +143,16 @@ const bundle = (folder, entry, folders) =>
 
 /** Builds service, client, command and console, each only when something that it is made of changed. */
 export function build() {
-  step('service', ['packages/words', 'packages/core', 'packages/server'], 'packages/server/dist', () =>
-    tsc('-b', 'packages/server'),
+  step(
+    'service',
+    ['packages/words', 'packages/stand-ins', 'packages/core', 'packages/server'],
+    'packages/server/dist',
+    () => tsc('-b', 'packages/server'),
   );
-  bundle('packages/server', 'index.js', ['packages/words', 'packages/core', 'packages/server']);
+  bundle('packages/server', 'index.js', ['packages/words', 'packages/stand-ins', 'packages/core', 'packages/server']);
   step(
     'client',
-    ['packages/words', 'packages/core', 'packages/server', 'packages/client'],
+    ['packages/words', 'packages/stand-ins', 'packages/core', 'packages/server', 'packages/client'],
     'packages/client/dist',
     () => {
       node('scripts/generate-client.mjs');
@@ -158,7 +161,7 @@ export function build() {
   );
   step(
     'command',
-    ['packages/words', 'packages/core', 'packages/server', 'packages/client', 'packages/cli'],
+    ['packages/words', 'packages/stand-ins', 'packages/core', 'packages/server', 'packages/client', 'packages/cli'],
     'packages/cli/dist',
     () => tsc('-b', 'packages/cli'),
   );

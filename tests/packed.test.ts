@@ -97,6 +97,19 @@ console.log(unwrap(await client.GET('/v1/posts')).items.length);
   expect(await service.stop()).toBe(0);
 });
 
+test('a demo does without its stand-ins where they are not installed, and says how to have them', async () => {
+  const command = join(folder, 'node_modules/@gather-lane/cli/bin/gather-lane.js');
+  const service = await startCommand(command, ['--demo', '--data', 'demo'], {
+    cwd: folder,
+    env: { GATHER_LANE_DATABASE_URL: urlOf(database.address) },
+  });
+  expect(service.said()).toContain('npm install @gather-lane/stand-ins');
+  const read = async (path: string) => (await fetch(service.address + path)).json() as Promise<Record<string, unknown>>;
+  expect(await read('/v1/providers')).toMatchObject({ items: [] });
+  expect(((await read('/v1/posts')).items as unknown[]).length).toBeGreaterThan(0);
+  expect(await service.stop()).toBe(0);
+});
+
 test('nothing that it needs wants a newer Node than is promised', () => {
   const lock = JSON.parse(readFileSync('package-lock.json', 'utf8')) as {
     packages: Record<string, Manifest & { engines?: { node?: string }; optional?: boolean }>;
@@ -118,7 +131,7 @@ test('nothing that it needs wants a newer Node than is promised', () => {
     }
   };
   const tooNew: string[] = [];
-  for (const name of PACKAGES) visit(`packages/${name}`);
+  for (const name of [...PACKAGES, 'stand-ins']) visit(`packages/${name}`);
   expect(seen.size).toBeGreaterThan(100);
   expect(tooNew).toEqual([]);
   expect(readdirSync(join(folder, 'node_modules/@gather-lane')).sort()).toEqual([...PACKAGES].sort());

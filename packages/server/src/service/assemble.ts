@@ -1,6 +1,6 @@
 import type { OperatorKey } from '../accounts/operator/key.js';
-import type { Mailbox } from '../accounts/mail/mailbox.js';
-import type { StandInProvider } from '../accounts/identities/stand-in.js';
+import { Mailbox } from '../accounts/mail/mailbox.js';
+import { StandIn } from '../accounts/identities/stand-in.js';
 import { MediaStore } from '../accounts/media/store.js';
 import type { Capability, Running } from '../ground/capability/capability.js';
 import { House, type Foundation } from '../ground/capability/house.js';
@@ -11,7 +11,7 @@ export interface Given {
   readonly store: MediaStore;
   /** The stand-ins of a demo. */
   readonly mailbox?: Mailbox | null;
-  readonly standIn?: StandInProvider | null;
+  readonly standIn?: StandIn | null;
 }
 
 /** A house with every capability in it. */
@@ -29,7 +29,7 @@ export function assemble(
   const house = new House(foundation);
   house.add(key);
   house.add(store, MediaStore);
-  if (mailbox) house.add(mailbox);
-  if (standIn) house.add(standIn);
+  if (mailbox) house.add(mailbox, Mailbox);
+  if (standIn) house.add(standIn, StandIn);
   return { house, running: capabilities.flatMap(({ start }) => (start ? [start(house)] : [])) };
 }

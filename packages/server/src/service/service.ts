@@ -12,8 +12,7 @@ import { explainMissingRight, probeDatabase } from '../ground/database/diagnose.
 import { loadDemoPictures } from '../workbench/demo/pictures.js';
 import { buildApp } from './http/app.js';
 import { CallsUnderWay } from './http/calls.js';
-import { StandInProvider } from '../accounts/identities/stand-in.js';
-import { Mailbox } from '../accounts/mail/mailbox.js';
+import { openStandIns } from './stand-ins.js';
 import { FolderStore } from '../accounts/media/store.js';
 import { Heartbeat, HEARTBEAT_MS } from '../workbench/model/migration/live.js';
 import { modelState } from '../workbench/model/migration/plan.js';
@@ -57,8 +56,9 @@ export async function startService(options: StartOptions): Promise<Service> {
     const readiness = await prepare(background, options, cluster !== null);
     const dataSource = await connect(address, config, resources, config.database);
     const key = new OperatorKey(data);
-    const standIn = demo ? await openStandIn(resources) : null;
-    const mailbox = demo && config.mail.smtp === undefined ? await openMailbox(resources) : null;
+    const { standIn, mailbox } = demo
+      ? await openStandIns(resources, config.mail.smtp === undefined, notice)
+      : { standIn: null, mailbox: null };
     const { model } = config;
     const assembled = assemble(
       CAPABILITIES,
@@ -116,20 +116,6 @@ async function closeApp(app: FastifyInstance, calls: CallsUnderWay, withinMs: nu
   const closing = app.close();
   if (!ended) app.server.closeAllConnections();
   await closing;
-}
-
-async function openStandIn(resources: Resources): Promise<StandInProvider> {
-  const standIn = new StandInProvider();
-  await standIn.listen();
-  resources.add('the stand-in provider', () => standIn.close());
-  return standIn;
-}
-
-async function openMailbox(resources: Resources): Promise<Mailbox> {
-  const mailbox = new Mailbox();
-  await mailbox.listen();
-  resources.add('the mailbox', () => mailbox.close());
-  return mailbox;
 }
 
 async function database(

@@ -19,8 +19,8 @@ import type { Capability, Job } from '../ground/capability/capability.js';
 import { jobsOf } from '../service/jobs.js';
 import { Sessions } from '../accounts/sessions/service.js';
 import { buildApp, type AppOptions } from '../service/http/app.js';
-import { StandInProvider } from '../accounts/identities/stand-in.js';
-import { Mailbox } from '../accounts/mail/mailbox.js';
+import { Mailbox, StandInProvider } from '@gather-lane/stand-ins';
+import { page } from '../ground/http/html-page.js';
 import { FolderStore } from '../accounts/media/store.js';
 import { migrateModel } from '../workbench/model/migration/migrate.js';
 import { OperatorKey } from '../accounts/operator/key.js';
@@ -111,7 +111,7 @@ export async function startTestService(options: Options = {}): Promise<TestServi
   const key = new OperatorKey(folder);
   const mailbox = options.mailbox ? new Mailbox() : null;
   await mailbox?.listen();
-  const standIn = options.standIn ? new StandInProvider() : null;
+  const standIn = options.standIn ? new StandInProvider((title, body) => page(title, body, '')) : null;
   await standIn?.listen();
   const foundation = {
     plan,

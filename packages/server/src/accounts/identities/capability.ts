@@ -7,7 +7,7 @@ import { Identity } from './identity.entity.js';
 import { TRIALS } from './ownership.js';
 import { ProviderSignIn } from './provider-sign-in.entity.js';
 import { Identities } from './service.js';
-import { StandInProvider } from './stand-in.js';
+import { StandIn } from './stand-in.js';
 
 /** Where throw-away identities come from: a name that nobody can have (RFC 2606). */
 const THROW_AWAY_ISSUER = 'https://throw-away.invalid';
@@ -37,7 +37,7 @@ export const identities: Capability = {
   ],
   start(house) {
     const { database, config, address } = house;
-    const [users, sessions, standIn] = [house.get(Users), house.get(Sessions), house.find(StandInProvider)];
+    const [users, sessions, standIn] = [house.get(Users), house.get(Sessions), house.find(StandIn)];
     const { providers, issuers } = config.signIn;
     const all = new Identities(database, users, address, {
       model: config.model,

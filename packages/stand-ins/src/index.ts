@@ -1,0 +1,2 @@
+export { Mailbox, type KeptMessage } from './mailbox.js';
+export { StandInProvider } from './provider.js';
