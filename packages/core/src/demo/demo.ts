@@ -1,7 +1,7 @@
-import { SimpleFaker } from '@faker-js/faker';
 import { v7 as uuidv7 } from 'uuid';
 import { BIOS, PEOPLE, type Person } from './people.js';
 import { COMMENTS, POSTS, SLOTS, TOPICS_OF, type Topic } from './phrases.js';
+import { DemoRandom } from './random.js';
 
 /** Rows of the demo, oldest first in each list; instants in milliseconds since the epoch. */
 export interface Demo {
@@ -54,7 +54,7 @@ type Member = Person & { id: string; createdAt: number; follows: Set<number>; po
 const NOMINAL_NOW = Date.UTC(2024, 5, 1, 18);
 
 class DemoMaker {
-  readonly #random: SimpleFaker;
+  readonly #random: DemoRandom;
   readonly #now = NOMINAL_NOW;
   readonly #shift: number;
 
@@ -62,7 +62,7 @@ class DemoMaker {
 
   constructor(now: number, kinds: readonly string[], seed: number) {
     this.#kinds = kinds;
-    this.#random = new SimpleFaker({ seed });
+    this.#random = new DemoRandom(seed);
     this.#shift = now - NOMINAL_NOW;
   }
 
@@ -135,7 +135,7 @@ class DemoMaker {
         value: j,
       }));
       const choice = others.filter(({ value }) => value !== i && members[value]!.handle !== 'wren');
-      while (follower.follows.size < wanted) follower.follows.add(this.#random.helpers.weightedArrayElement(choice));
+      while (follower.follows.size < wanted) follower.follows.add(this.#random.weighted(choice));
       for (const j of follower.follows) {
         const followee = members[j]!;
         const since = Math.max(follower.createdAt, followee.createdAt);
@@ -153,9 +153,9 @@ class DemoMaker {
     const hours = HOURS.map((weight, value) => ({ value, weight: weight + 0.01 }));
     const lately = new Map<string, string[]>();
     const drafts = Array.from({ length: POST_COUNT }, () => {
-      const author = this.#random.helpers.weightedArrayElement(writers);
+      const author = this.#random.weighted(writers);
       const midnight = Math.floor(this.#now / DAY) * DAY - this.#int(0, DAYS - 1) * DAY;
-      const hour = this.#random.helpers.weightedArrayElement(hours);
+      const hour = this.#random.weighted(hours);
       let createdAt = midnight + hour * HOUR + Math.floor(this.#float() * HOUR);
       if (createdAt > this.#now - 60_000) createdAt -= DAYS * DAY;
       return { author, createdAt };
@@ -231,7 +231,7 @@ class DemoMaker {
     if (this.#kinds.length === 0) return [];
     return comments.flatMap((comment) => {
       const wanted = this.#float() < 0.3 ? this.#int(1, 4) : 0;
-      const likers = this.#random.helpers.arrayElements(
+      const likers = this.#random.some(
         members.filter(({ id, handle }) => id !== comment.authorId && handle !== 'wren'),
         wanted,
       );
@@ -254,14 +254,14 @@ class DemoMaker {
   }
 
   #float(): number {
-    return this.#random.number.float();
+    return this.#random.float();
   }
 
   #int(min: number, max: number): number {
-    return this.#random.number.int({ min, max });
+    return this.#random.int(min, max);
   }
 
   #pick<T>(from: readonly T[]): T {
-    return this.#random.helpers.arrayElement(from);
+    return this.#random.pick(from);
   }
 }

@@ -1,4 +1,4 @@
-import { SimpleFaker } from '@faker-js/faker';
+import { DemoRandom } from './random.js';
 
 /** A made-up view along the Wherry Cut: an SVG, and what it shows. */
 export interface Landscape {
@@ -22,11 +22,11 @@ const SHAPES = [
 
 /** The view of a seed: the same every time. */
 export function makeLandscape(seed: number): Landscape {
-  const random = new SimpleFaker({ seed });
+  const random = new DemoRandom(seed);
   const sky = SKIES[seed % SKIES.length]!;
   const { name, width, height } = SHAPES[Math.floor(seed / SKIES.length) % SHAPES.length]!;
   const bank = height * 0.62;
-  const between = (low: number, high: number) => random.number.float({ min: low, max: high });
+  const between = (low: number, high: number) => low + random.float() * (high - low);
   const hills = HILLS.map((colour, i) => {
     const base = bank - height * (0.22 - i * 0.07);
     const points = Array.from(
