@@ -63,9 +63,24 @@ describe('stopping', () => {
     const socket = await unfinished(service);
     service.child.kill('SIGTERM');
     await until(() => service.said().includes('Stopping'));
-    expect(await service.stop('SIGINT')).toBe(1);
+    // Whoever presses again does so until it ends.
+    const insisting = setInterval(() => service.child.kill('SIGINT'), 200);
+    expect(await service.ended).toBe(1);
+    clearInterval(insisting);
     expect(service.said()).toContain('Ended at once');
     socket.destroy();
+  });
+
+  test('one Ctrl-C that comes twice, from the terminal and from npm, is one', async () => {
+    const service = await serve({ GATHER_LANE_SERVER_STOP_SECONDS: '30' });
+    const socket = await unfinished(service);
+    // Of two kinds, since two of one kind may arrive as one.
+    service.child.kill('SIGINT');
+    service.child.kill('SIGTERM');
+    await until(() => service.said().includes('Stopping'));
+    socket.destroy();
+    expect(await service.ended).toBe(0);
+    expect(service.said()).not.toContain('Ended at once');
   });
 });
 

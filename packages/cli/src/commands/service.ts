@@ -11,6 +11,9 @@ import { checkDataCommand } from './check-data.js';
 import { checkOwnershipCommand } from './check-ownership.js';
 import { server, settings, withSettings, type SettingOptions } from '../settings.js';
 
+/** A terminal's Ctrl-C reaches npm and this process, and npm passes it on: what comes so soon after is the same one. */
+const SAME_SIGNAL_MS = 1_000;
+
 interface StartCommandOptions extends SettingOptions {
   demo?: boolean;
   fresh?: boolean;
@@ -78,6 +81,7 @@ async function start(options: StartCommandOptions): Promise<void> {
   let service: Service | undefined;
   const signals = ['SIGINT', 'SIGTERM', 'SIGHUP'] as const;
   let stopping = false;
+  let stoppedAt = 0;
   const end = (service: Service): Promise<never> =>
     service.stop().then(
       () => process.exit(0),
@@ -88,6 +92,7 @@ async function start(options: StartCommandOptions): Promise<void> {
     );
   const stop = (): void => {
     if (stopping) {
+      if (performance.now() - stoppedAt < SAME_SIGNAL_MS) return;
       remark(
         colors.red(
           '\nEnded at once: calls under way were cut, and an embedded PostgreSQL may still run. The next start finds it.',
@@ -96,6 +101,7 @@ async function start(options: StartCommandOptions): Promise<void> {
       process.exit(1);
     }
     stopping = true;
+    stoppedAt = performance.now();
     remark(colors.dim('\nStopping: finishing calls under way, then the database. Once more ends it at once.'));
     if (service) void end(service);
     // While it still starts there is nothing to finish; the start below sees the flag.
