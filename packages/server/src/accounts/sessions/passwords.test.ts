@@ -19,6 +19,21 @@ jest.unstable_mockModule('@node-rs/argon2', () => ({ hash, verify }));
 const { hashPassword, isPassword } = await import('./passwords.js');
 
 describe('passwords', () => {
+  // The first, since what nobody's password is compared with is made once.
+  test('an unknown user who came while the line was full is refused then, and checked as ever afterwards', async () => {
+    const made = await actual.hash('nobody has this password');
+    let release = () => undefined as void;
+    const gate = new Promise<void>((resolve) => (release = resolve));
+    hash.mockImplementation(() => gate.then(() => made));
+    const line = Array.from({ length: 202 }, () => hashPassword('in line'));
+    await expect(hashPassword('too many')).rejects.toMatchObject({ code: 'busy' });
+    const unlucky = isPassword('guess', undefined).catch(() => null);
+    release();
+    await Promise.all([...line, unlucky]);
+    expect(await isPassword('guess', undefined)).toBe(false);
+    hash.mockImplementation(counted(actual.hash));
+  });
+
   test('the right one is right, any other is wrong, and nobody’s is always wrong', async () => {
     const stored = await hashPassword('tidewick basin');
     expect(await isPassword('tidewick basin', stored)).toBe(true);

@@ -5,6 +5,7 @@ import { bounded } from '../../ground/http/bounded.js';
 const OPTIONS = { memoryCost: 19_456, timeCost: 2, parallelism: 1 };
 // Hashing is meant to be slow: more than two at once would starve the feed of processor time.
 const inTurn = bounded(2, 200);
+/** Made once and outside the line: were it refused there, every unknown user would be refused from then on. */
 let nobodys: Promise<string> | undefined;
 
 /** argon2id of a password, as a PHC string. @throws Problem `busy` */
@@ -17,7 +18,7 @@ export function hashPassword(password: string): Promise<string> {
  * @throws Problem `busy`
  */
 export async function isPassword(password: string, passwordHash: string | undefined): Promise<boolean> {
-  const against = passwordHash ?? (await (nobodys ??= hashPassword('nobody has this password')));
+  const against = passwordHash ?? (await (nobodys ??= hash('nobody has this password', OPTIONS)));
   const right = await inTurn(() => verify(against, password));
   return passwordHash !== undefined && right;
 }

@@ -13,6 +13,7 @@ import { OperatorBrowserSessions } from '../../accounts/operator/browser-session
 import { OperatorKey } from '../../accounts/operator/key.js';
 import { Sessions } from '../../accounts/sessions/service.js';
 import type { House } from '../../ground/capability/house.js';
+import type { FindOwned } from '../../ground/http/doorway.js';
 import type { Assembled } from '../assemble.js';
 import { CallsUnderWay } from './calls.js';
 import { useDoorways } from './doorways.js';
@@ -130,7 +131,7 @@ export async function buildApp({ house, running }: Assembled, options: AppOption
       browserSessions: house.get(OperatorBrowserSessions),
       denied: house.get(DeniedAttempts),
     },
-    new Map(running.flatMap(({ owners }) => Object.entries(owners ?? {}))),
+    findersOf(running),
     limits,
   );
   useOriginCheck(app, address);
@@ -147,6 +148,16 @@ export async function buildApp({ house, running }: Assembled, options: AppOption
 function describeError(error: Error & { code?: string }) {
   const { name, message, stack, code } = error;
   return { type: name, message, stack: stack ?? '', ...(code !== undefined && { code }) };
+}
+
+/** @throws Error where two capabilities say whose the same kind of thing is: one would decide over the other's */
+function findersOf(running: Assembled['running']): ReadonlyMap<string, FindOwned> {
+  const finders = new Map<string, FindOwned>();
+  for (const [kind, find] of running.flatMap(({ owners }) => Object.entries(owners ?? {}))) {
+    if (finders.has(kind)) throw new Error(`Two capabilities say whose a ${kind} is.`);
+    finders.set(kind, find);
+  }
+  return finders;
 }
 
 function readiness(app: FastifyInstance, { address, database }: House, { notReady, operatorReady }: AppOptions): void {

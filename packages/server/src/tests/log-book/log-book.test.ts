@@ -5,6 +5,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
 import { MediaStore } from '../../accounts/media/store.js';
+import type { Capability } from '../../ground/capability/capability.js';
 import { planOf } from '../../ground/capability/plan.js';
 import { CAPABILITIES } from '../../service/capabilities.js';
 import { checkData } from '../../workbench/check/service.js';
@@ -142,6 +143,12 @@ describe('the list of capabilities', () => {
 
   test('takes no two that speak of the same thing', () => {
     expect(() => planOf([logBook, logBook])).toThrow('Two capabilities speak of log_entries.');
+  });
+
+  test('takes no two that say whose the same kind of thing is', async () => {
+    const second: Capability = { name: 'second', start: () => ({ owners: { post: () => Promise.resolve(null) } }) };
+    const start = startTestService({ capabilities: [...CAPABILITIES, second] });
+    await expect(start).rejects.toThrow('Two capabilities say whose a post is.');
   });
 
   test('names each after those that it is made with', async () => {
