@@ -14,6 +14,13 @@ const table = (name: string) => page.getByLabel(`Table ${name}`, { exact: true }
 const panel = (name: string) => page.getByRole('region', { name: `Table ${name}`, exact: true });
 
 test('draws the tables without overlap, every line between two of them, and nothing outside the window', async () => {
+  // The diagram is drawn first and made to fit once its pane is measured: the tables come into the window by then.
+  await page.waitForFunction(() =>
+    [...document.querySelectorAll('.react-flow__node')].every((node) => {
+      const { left, right, top, bottom } = node.getBoundingClientRect();
+      return left >= 0 && right <= innerWidth && top >= 0 && bottom <= innerHeight;
+    }),
+  );
   const boxes = await page.locator('.react-flow__node').evaluateAll((nodes) =>
     nodes.map((node) => {
       const { left, right, top, bottom } = node.getBoundingClientRect();
@@ -24,7 +31,6 @@ test('draws the tables without overlap, every line between two of them, and noth
     expect.arrayContaining(['Table users', 'Table posts', 'Table follows', 'Table comments']),
   );
   for (const a of boxes) {
-    expect(a.left >= 0 && a.right <= 1280 && a.top >= 0 && a.bottom <= 800).toBe(true);
     for (const b of boxes)
       if (a !== b) expect(a.right <= b.left || b.right <= a.left || a.bottom <= b.top || b.bottom <= a.top).toBe(true);
   }

@@ -60,7 +60,11 @@ describe('a capability that is a folder and a line in the list', () => {
 
   test('is listed by the command', async () => {
     const command = join(process.cwd(), 'packages/cli/bin/gather-lane.js');
-    const { stdout } = await promisify(execFile)(process.execPath, [command, 'routes', '--address', service.address]);
+    // Without colours, which a machine may force on output that is no terminal.
+    const env = { ...process.env, NO_COLOR: '1', FORCE_COLOR: undefined };
+    const { stdout } = await promisify(execFile)(process.execPath, [command, 'routes', '--address', service.address], {
+      env,
+    });
     expect(stdout).toMatch(/DELETE +\/v1\/log-entries\/\{entry\} +owner of entry/);
   });
 
