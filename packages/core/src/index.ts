@@ -61,17 +61,18 @@ export { Chance } from './fill/chance.js';
 export {
   columnOf,
   columnRule,
-  columnType,
   fieldNameOf,
   fieldsOf,
+  heldAs,
   MODEL_TABLES,
   pathOf,
   type Field,
   type FieldRule,
   type FieldValue,
-  type Model,
+  type OwnFields,
   type ModelTableName,
   type FieldKind,
+  type Held,
 } from './model/field.js';
 export { characterFault, fieldSchema, linearPatterns, valueFault } from './model/value.js';
 export { mustBeGiven, visibleFields, writableFields, type FieldValues, type WriteMoment } from './model/visible.js';

@@ -20,7 +20,7 @@ export { checkData, type Finding } from './workbench/check/service.js';
 export { exportAll, exportCsv } from './workbench/transfer/export.js';
 export { importAll } from './workbench/transfer/import.js';
 export { TransferRefused } from './workbench/transfer/manifest.js';
-export { PLACEHOLDER, type Answer, type Answers, type Field, type Model } from '@gather-lane/core';
+export { PLACEHOLDER, type Answer, type Answers, type Field, type OwnFields } from '@gather-lane/core';
 export { AnswersFault, readAnswers } from './workbench/model/migration/answers.js';
 export {
   migrateBack,
@@ -36,4 +36,5 @@ export { presentFields } from './workbench/model/migration/catalogue.js';
 export { signInWarnings } from './accounts/identities/claims.js';
 export { planAsJson, type Plan, type PlannedChange } from './workbench/model/migration/plan.js';
 export { stepAsSql } from './workbench/model/migration/step.js';
+export { wayAsTyped } from './workbench/model/migration/way-as-typed.js';
 export { describeModel, modelAsMermaid, modelAsSql, type ModelTable } from './workbench/model/describe.js';

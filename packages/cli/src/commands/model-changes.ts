@@ -77,8 +77,8 @@ async function showPlan(options: ChangesOptions, config: Config, plan: Plan): Pr
 async function printPlan(plan: Plan): Promise<void> {
   if (plan.changes.length === 0 && plan.leftovers.length === 0)
     return print('The tables are what the model file says: nothing to do.');
-  const { PLACEHOLDER, stepAsSql } = await server();
-  for (const planned of plan.changes) printChange(planned, stepAsSql);
+  const { PLACEHOLDER, stepAsSql, wayAsTyped } = await server();
+  for (const planned of plan.changes) printChange(planned, stepAsSql, wayAsTyped);
   for (const step of plan.leftovers) print(`${colors.bold(step.field)}  ${step.does}`);
   const open = plan.changes.filter((planned) => planned.open.length > 0);
   const faults = plan.changes.flatMap((planned) => planned.faults);
@@ -112,15 +112,17 @@ const asYaml = ({ answer, does }: PlannedChange['hazards'][number]['ways'][numbe
 function printChange(
   { change, hazards, steps, waitsFor }: PlannedChange,
   stepAsSql: (step: Plan['leftovers'][number]) => string[],
+  wayAsTyped: Awaited<ReturnType<typeof server>>['wayAsTyped'],
 ): void {
   print();
   print(colors.bold(change.sentence));
-  for (const { sentence, examples, ways, safely } of hazards) {
+  for (const { kind, sentence, examples, ways, safely } of hazards) {
     const mark = safely === null ? colors.yellow('!') : colors.green('✓');
     const shown = examples.length > 0 ? ` Such as ${examples.map((text) => JSON.stringify(text)).join(', ')}.` : '';
     say(`${mark} ${sentence}${shown}${safely ? ` ${safely}` : ''}`, 2);
-    const widest = Math.max(0, ...ways.map(({ answer }) => answer.length));
-    for (const { answer, does } of ways) say(`${colors.cyan(answer.padEnd(widest))}  ${does}`, 6);
+    const typed = ways.map((way) => wayAsTyped(change, kind, way));
+    const widest = Math.max(0, ...typed.map((text) => text.length));
+    ways.forEach(({ does }, i) => say(`${colors.cyan(typed[i]!.padEnd(widest))}  ${does}`, 6));
   }
   if (waitsFor.length > 0)
     say(

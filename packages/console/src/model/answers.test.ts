@@ -56,7 +56,7 @@ describe('choices', () => {
     const request = toRequest([required, counted, dropped], {
       'users.mooring rows-without-value': { way: '{ constant: … }', text: '12' },
       'posts.lockNumber values-do-not-fit': { way: '{ constant: 1 }', text: '12' },
-      'posts.gone data-lost': { way: '--drop posts.gone', text: '' },
+      'posts.gone data-lost': { way: 'drop', text: '' },
     });
     expect(request).toEqual({
       answers: {

@@ -1,5 +1,5 @@
 import { stringify, v7 as uuidv7 } from 'uuid';
-import { columnOf, fieldsOf, type Field, type Model, type ModelTableName } from '../model/field.js';
+import { columnOf, fieldsOf, type Field, type OwnFields, type ModelTableName } from '../model/field.js';
 import { makeValue } from '../model/makers.js';
 import { COMMENTS, POSTS, SLOTS, type Topic } from '../demo/phrases.js';
 import { Chance, drawInstant, HeavyTail } from './chance.js';
@@ -77,7 +77,7 @@ const TOPICS = Object.keys(POSTS) as Topic[];
 export class Fill {
   readonly batches: number;
   readonly #request: FillRequest;
-  readonly #model: Model;
+  readonly #model: OwnFields;
   readonly #authors: Authors;
   readonly #followers: number;
   readonly #counts: { users: number; follows: number; posts: number };
@@ -89,7 +89,7 @@ export class Fill {
    * @param there users who are there already; they are the cast when the request makes none
    * @param model the developer's own fields, which are filled too
    */
-  constructor(request: FillRequest, there: Authors, model: Model = []) {
+  constructor(request: FillRequest, there: Authors, model: OwnFields = []) {
     this.#request = request;
     this.#model = model;
     this.#userIds = this.#makeUserIds();

@@ -1,11 +1,11 @@
 import {
   columnRule,
-  columnType,
+  heldAs,
   type Field,
   type FieldKind,
   type FieldRule,
   type FieldValue,
-  type Model,
+  type OwnFields,
   type ModelTableName,
 } from './field.js';
 
@@ -16,7 +16,7 @@ export type IndexState = 'none' | 'valid' | 'broken';
 export interface PresentField {
   readonly table: ModelTableName;
   readonly name: string;
-  /** The type, as the catalogue writes it. */
+  /** What it holds; the storage's own word where no field is held like that. */
   readonly type: string;
   readonly required: boolean;
   readonly default: FieldValue;
@@ -60,14 +60,14 @@ export interface Change {
 }
 
 /** Conversions of values that are known; all go through the text of a value. */
-const CONVERSIONS: Record<string, readonly FieldKind[]> = {
+const CONVERSIONS: Partial<Record<string, readonly FieldKind[]>> = {
   'text': ['integer', 'number', 'boolean', 'date', 'date-time', 'user'],
-  'bigint': ['string', 'enum', 'number'],
-  'double precision': ['string', 'enum', 'integer'],
+  'integer': ['string', 'enum', 'number'],
+  'number': ['string', 'enum', 'integer'],
   'boolean': ['string', 'enum'],
   'date': ['string', 'date-time'],
-  'timestamp(3) with time zone': ['string'],
-  'uuid': ['string'],
+  'date-time': ['string'],
+  'user': ['string'],
 };
 
 /** Whether the values of a column can become values of a field of this kind. */
@@ -87,7 +87,7 @@ const nothing: Omit<PresentField, 'table' | 'name' | 'type'> = {
  * What would make the columns that are there the columns of a model, in an order that can be carried out. Only what
  * the database keeps is compared: who sees a field, its pattern and its description need no migration.
  */
-export function changesBetween(present: readonly PresentField[], wanted: Model): Change[] {
+export function changesBetween(present: readonly PresentField[], wanted: OwnFields): Change[] {
   const added = wanted.flatMap((field) => changesOf(field, present.find((column) => isSame(column, field)) ?? null));
   const dropped = present
     .filter((column) => !wanted.some((field) => isSame(column, field)))
@@ -110,7 +110,7 @@ function changesOf(field: Field, there: PresentField | null): Change[] {
   const path = `${field.table}.${field.name}`;
   const made: Change[] = [];
   const add = (kind: ChangeKind, sentence: string) => void made.push(change(kind, field, there, sentence));
-  const type = columnType(field.kind);
+  const type = heldAs(field.kind);
   const rule = columnRule(field);
   const converted = there !== null && there.type !== type;
   if (!there) add('add-field', `Add ${path}: ${describeField(field)}.`);
@@ -218,11 +218,11 @@ export interface KnownField {
 }
 
 /** What a service believes of a model. */
-export const knownModel = (model: Model): KnownField[] =>
+export const knownModel = (model: OwnFields): KnownField[] =>
   model.map((field) => ({
     table: field.table,
     name: field.name,
-    type: columnType(field.kind),
+    type: heldAs(field.kind),
     rule: columnRule(field),
     required: field.required,
     unique: field.unique,
@@ -246,7 +246,7 @@ export function tolerates(model: readonly KnownField[], { kind, field, table, na
       return true;
     case 'drop-field':
     case 'change-type':
-      return !own || (field !== null && own.type === columnType(field.kind));
+      return !own || (field !== null && own.type === heldAs(field.kind));
     case 'require':
       return own ? own.required : field!.default !== null;
     case 'change-rule':
@@ -254,7 +254,7 @@ export function tolerates(model: readonly KnownField[], { kind, field, table, na
     case 'make-unique':
       return !own || own.unique;
     case 'add-reference':
-      return !own || own.type === 'uuid';
+      return !own || own.type === 'user';
   }
 }
 

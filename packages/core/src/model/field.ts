@@ -44,7 +44,7 @@ export interface Field {
 }
 
 /** The developer's part of the model: every field of their own. */
-export type Model = readonly Field[];
+export type OwnFields = readonly Field[];
 
 /** No text of a field may have more code points. */
 export const MOST_FIELD_CODE_POINTS = 4_000;
@@ -62,19 +62,11 @@ export const fieldNameOf = (column: string): string =>
 export const pathOf = (field: { readonly table: string; readonly name: string }): string =>
   `${field.table}.${field.name}`;
 
-const TYPES: Record<FieldKind, string> = {
-  'string': 'text',
-  'enum': 'text',
-  'integer': 'bigint',
-  'number': 'double precision',
-  'boolean': 'boolean',
-  'date': 'date',
-  'date-time': 'timestamp(3) with time zone',
-  'user': 'uuid',
-};
+/** What a column holds for a field: fields of two kinds may be held alike. */
+export type Held = 'text' | Exclude<FieldKind, 'string' | 'enum'>;
 
-/** The PostgreSQL type of a field's column, as the catalogue writes it. */
-export const columnType = (kind: FieldKind): string => TYPES[kind];
+/** What the column of a field of this kind holds. */
+export const heldAs = (kind: FieldKind): Held => (kind === 'string' || kind === 'enum' ? 'text' : kind);
 
 /**
  * The rule that a field's column is checked by, every bound written out, in a fixed order; null for kinds whose type
@@ -100,5 +92,5 @@ export function columnRule({ kind, rule }: Pick<Field, 'kind' | 'rule'>): FieldR
 }
 
 /** Fields of one table. */
-export const fieldsOf = (model: Model, table: ModelTableName): Field[] =>
+export const fieldsOf = (model: OwnFields, table: ModelTableName): Field[] =>
   model.filter((field) => field.table === table);

@@ -1,5 +1,5 @@
 import { canConvert, covers, type Change } from './changes.js';
-import { columnRule, columnType, pathOf, type Field, type FieldValue } from './field.js';
+import { columnRule, heldAs, pathOf, type Field, type FieldValue } from './field.js';
 import { isMaker, makerFault, MAKER_NAMES } from './makers.js';
 import { valueFault } from './value.js';
 
@@ -96,7 +96,7 @@ export function hazardsOf(change: Change, facts: Facts): Hazard[] {
     return [
       hazard(
         'no-conversion',
-        `There is no safe way from ${change.present!.type} to ${columnType(field!.kind)}: take ${path} out of the model file and add the field under another name, filled from this one.`,
+        `There is no safe way from ${change.present!.type} to ${heldAs(field!.kind)}: take ${path} out of the model file and add the field under another name, filled from this one.`,
         { rows: facts.rows },
       ),
     ];
@@ -109,7 +109,7 @@ export function hazardsOf(change: Change, facts: Facts): Hazard[] {
         `${rows(facts.rows - facts.without)} would lose ${facts.rows - facts.without === 1 ? 'its value' : 'their values'} for good.`,
         {
           rows: facts.rows - facts.without,
-          ways: [{ answer: `--drop ${path}`, does: 'drop the column with what it holds' }],
+          ways: [{ answer: 'drop', does: 'drop the column with what it holds' }],
         },
       ),
     );
@@ -243,7 +243,7 @@ export function answerFault(change: Change, { kind, ways }: Hazard, answer: Answ
   const path = `${pathOf(change)}, ${kind}`;
   const { field } = change;
   if (kind === 'data-lost')
-    return answer === 'drop' ? null : `${path}: say --drop ${pathOf(change)} on the command line.`;
+    return answer === 'drop' ? null : `${path}: no answer but that ${pathOf(change)} is to be dropped.`;
   if (kind === 'no-conversion') return `${path}: there is no answer to this one.`;
   if (typeof answer === 'string')
     return ways.some((way) => way.answer === answer)

@@ -2,7 +2,7 @@ import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { Chance } from '../fill/chance.js';
 import { tolerates, knownModel, changesBetween, covers, type PresentField } from './changes.js';
-import { columnOf, columnRule, columnType, fieldNameOf, type Field, type FieldRule, type Model } from './field.js';
+import { columnOf, columnRule, heldAs, fieldNameOf, type Field, type FieldRule, type OwnFields } from './field.js';
 import { answerFault, hazardsOf, NO_FACTS, unanswered } from './hazards.js';
 import { CannotMake, makeValue } from './makers.js';
 import { readModel, type FieldSource } from './read.js';
@@ -24,7 +24,7 @@ const fault = (source: FieldSource, name = 'one') => {
 const column = (of: Field): PresentField => ({
   table: of.table,
   name: of.name,
-  type: columnType(of.kind),
+  type: heldAs(of.kind),
   required: of.required,
   default: of.default,
   rule: columnRule(of),
@@ -33,7 +33,7 @@ const column = (of: Field): PresentField => ({
   index: !of.unique && (of.indexed || of.kind === 'user') ? 'valid' : 'none',
   reference: of.kind === 'user' ? 'proved' : 'none',
 });
-const kinds = (present: PresentField[], wanted: Model) => changesBetween(present, wanted).map(({ kind }) => kind);
+const kinds = (present: PresentField[], wanted: OwnFields) => changesBetween(present, wanted).map(({ kind }) => kind);
 
 describe('the model file', () => {
   test('gives every field its column, whatever its name, and back', () => {
@@ -278,7 +278,7 @@ describe('hazards', () => {
     const [drop] = changesBetween([column(required)], []);
     const [lost] = hazardsOf(drop!, { ...NO_FACTS, rows: 9, without: 8 });
     expect(lost!.sentence).toBe('1 row would lose its value for good.');
-    expect(answerFault(drop!, lost!, 'clear')).toContain('--drop posts.one');
+    expect(answerFault(drop!, lost!, 'clear')).toContain('posts.one is to be dropped');
     expect(hazardsOf(drop!, { ...NO_FACTS, rows: 9, without: 9 })).toEqual([]);
   });
 

@@ -8,7 +8,7 @@ import {
   type FieldKind,
   type FieldRule,
   type FieldValue,
-  type Model,
+  type OwnFields,
   type ModelTableName,
 } from './field.js';
 import { isMaker, makerFault, MAKER_NAMES } from './makers.js';
@@ -63,7 +63,7 @@ const KEYWORDS: Record<FieldKind, readonly (keyof FieldSource)[]> = {
 const BOUNDS = ['enum', 'minLength', 'maxLength', 'minimum', 'maximum', 'pattern'] as const;
 
 /** Reads the section `model`: the fields, and everything that is wrong with it. Its shape was checked before. */
-export function readModel(source: ModelSource): { model: Model; faults: ModelFault[] } {
+export function readModel(source: ModelSource): { model: OwnFields; faults: ModelFault[] } {
   const model: Field[] = [];
   const faults: ModelFault[] = [];
   for (const table of MODEL_TABLES) {

@@ -1,5 +1,5 @@
 import type { Caller } from '../doorway/doorway.js';
-import type { Audience, Field, FieldValue, Model, ModelTableName, Writable } from './field.js';
+import type { Audience, Field, FieldValue, OwnFields, ModelTableName, Writable } from './field.js';
 
 /** Values of a row's own fields, by name. */
 export type FieldValues = Readonly<Record<string, FieldValue>>;
@@ -16,7 +16,7 @@ function audienceOf(caller: Caller, ownerId: string | null): ReadonlySet<Audienc
  * and the operator's routes all build `fields` here. A field that is not for the caller's eyes is absent, not null.
  */
 export function visibleFields(
-  model: Model,
+  model: OwnFields,
   table: ModelTableName,
   values: FieldValues | null,
   caller: Caller,
@@ -36,7 +36,7 @@ function plainValue({ kind }: Field, value: FieldValue): FieldValue {
 export type WriteMoment = 'creation' | 'edit';
 
 /** The fields that the owner of a row may write at a moment. */
-export function writableFields(model: Model, table: ModelTableName, moment: WriteMoment): Field[] {
+export function writableFields(model: OwnFields, table: ModelTableName, moment: WriteMoment): Field[] {
   const allowed: Writable[] = moment === 'creation' ? ['owner', 'at-creation'] : ['owner'];
   return model.filter((field) => field.table === table && allowed.includes(field.writable));
 }

@@ -1,4 +1,4 @@
-import type { Model } from '@gather-lane/core';
+import type { OwnFields } from '@gather-lane/core';
 import type { FastifyInstance } from 'fastify';
 import type { House } from '../ground/capability/house.js';
 import type { Config } from '../ground/config/schema.js';
@@ -14,7 +14,7 @@ export interface StartOptions {
   /** Throw the data of an earlier demo away first. */
   readonly fresh?: boolean;
   /** Reads the model file again: it may have changed since the service started. */
-  readonly modelFile?: () => Model;
+  readonly modelFile?: () => OwnFields;
   /** Told what the operator should know, in sentences. */
   readonly notice: (text: string) => void;
   readonly progress?: (step: string, done: number, total: number) => void;

@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import type { Model, ModelSource } from '@gather-lane/core';
+import type { OwnFields, ModelSource } from '@gather-lane/core';
 import type { FastifyInstance } from 'fastify';
 import type { DataSource } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
@@ -82,7 +82,7 @@ interface Options {
   /** Fields of the developer's own, migrated before the service starts. */
   readonly model?: ModelSource;
   /** The model file as it is later, where that is another. */
-  readonly modelFile?: () => Model;
+  readonly modelFile?: () => OwnFields;
   /** Changes the application before it listens. */
   readonly before?: (app: FastifyInstance) => void;
 }

@@ -6,7 +6,7 @@ import {
   writableFields,
   type FieldValue,
   type FieldValues,
-  type Model,
+  type OwnFields,
 } from '@gather-lane/core';
 import { Problem } from '../../ground/http/problem.js';
 
@@ -47,7 +47,7 @@ export interface ClaimSource {
 export function profileOf(
   claims: Readonly<Record<string, unknown>>,
   { names, key }: ClaimSource,
-  model: Model,
+  model: OwnFields,
 ): OutsideProfile {
   const text = (name: string): string | null => {
     const value = claims[name];
@@ -66,7 +66,7 @@ function fieldsOf(
   claims: Readonly<Record<string, unknown>>,
   mappings: Readonly<Record<string, FieldClaim>>,
   key: string,
-  model: Model,
+  model: OwnFields,
 ): FieldValues {
   const values: Record<string, FieldValue> = {};
   for (const field of writableFields(model, 'users', 'creation')) {
@@ -88,7 +88,7 @@ function fieldsOf(
 }
 
 /** The fields that an account needs and that no claim of a source is mapped to: nobody new can come in by it. */
-export const unmappedFields = (model: Model, { fields = {} }: ClaimNames): string[] =>
+export const unmappedFields = (model: OwnFields, { fields = {} }: ClaimNames): string[] =>
   writableFields(model, 'users', 'creation')
     .filter((field) => mustBeGiven(field) && fields[field.name] === undefined)
     .map(({ name }) => name);
@@ -99,7 +99,7 @@ interface SignInConfig {
 }
 
 /** What a model would do to who signs in elsewhere, in sentences: a required field without a claim keeps newcomers out. */
-export function signInWarnings(model: Model, { providers, issuers }: SignInConfig): string[] {
+export function signInWarnings(model: OwnFields, { providers, issuers }: SignInConfig): string[] {
   const sources = [
     ...providers.map(({ name, claims = {} }) => ({
       who: `the provider ${name}`,

@@ -1,5 +1,5 @@
 import { createHash, randomBytes } from 'node:crypto';
-import type { Model, Owned } from '@gather-lane/core';
+import type { OwnFields, Owned } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { brokenConstraint, inTransaction } from '../../ground/database/transaction.js';
@@ -43,7 +43,7 @@ export class Identities {
   readonly #address: PublicAddress;
   readonly #providers: Providers;
   readonly #tokens: OutsideTokens;
-  readonly #model: Model;
+  readonly #model: OwnFields;
 
   constructor(
     dataSource: DataSource,
@@ -52,7 +52,7 @@ export class Identities {
     config: {
       readonly providers: readonly Provider[];
       readonly issuers: readonly OutsideIssuer[];
-      readonly model: Model;
+      readonly model: OwnFields;
     },
   ) {
     this.#model = config.model;
@@ -159,7 +159,7 @@ export class Identities {
   }
 
   /** What a model would do to who comes from elsewhere, in sentences. */
-  warningsOf(model: Model): string[] {
+  warningsOf(model: OwnFields): string[] {
     return signInWarnings(model, { providers: this.#providers.all, issuers: this.#tokens.issuers });
   }
 

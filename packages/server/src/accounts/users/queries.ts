@@ -1,10 +1,10 @@
-import type { FieldValues, Model } from '@gather-lane/core';
+import type { FieldValues, OwnFields } from '@gather-lane/core';
 import { fieldsColumn, setFields } from '../../ground/fields/field-columns.js';
 import { seenBy } from './visibility.js';
 import { pictureFile, AUTHOR_COLUMNS } from './author.js';
 
 /** Users by id, in the order of the ids, those that the viewer ($2) may see. Cost: three primary-key probes for each. */
-export const usersById = (model: Model): string => `
+export const usersById = (model: OwnFields): string => `
   SELECT u.id, u.handle, u.name, u.bio, u.audience, u.moderator, u.version, u.created_at, u.picture_link,
     ${pictureFile('u')} AS picture_file, t.posts, t.followers, t.following,
     ${fieldsColumn(model, 'users', 'u')}

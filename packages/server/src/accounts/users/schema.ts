@@ -1,5 +1,5 @@
 import { Type } from 'typebox';
-import type { Model } from '@gather-lane/core';
+import type { OwnFields } from '@gather-lane/core';
 import { fieldsBody, fieldsReply } from '../../ground/fields/field-schemas.js';
 import { closed, Instant, kept, orNull, personText, Uuid, type Of } from '../../ground/http/schemas.js';
 import { pageOf } from '../../ground/http/schemas.js';
@@ -62,7 +62,7 @@ const HANDLE = Type.String({
 });
 
 /** What somebody signs up with. */
-export const signUpBody = (model: Model) =>
+export const signUpBody = (model: OwnFields) =>
   closed({
     name: personText('name', 'How the user is called'),
     email: Type.String({ format: 'email', maxLength: 254 }),
@@ -72,7 +72,7 @@ export const signUpBody = (model: Model) =>
   });
 
 /** What of a profile can be edited. */
-export const userPatch = (model: Model) =>
+export const userPatch = (model: OwnFields) =>
   closed(
     {
       name: Type.Optional(personText('name', 'How the user is called')),

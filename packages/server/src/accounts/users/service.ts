@@ -8,7 +8,7 @@ import {
   visibleFields,
   type Caller,
   type FieldValues,
-  type Model,
+  type OwnFields,
   type Owned,
 } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
@@ -58,10 +58,10 @@ export class Users {
   readonly #dataSource: DataSource;
   readonly #pages: Pages;
   readonly #address: PublicAddress;
-  readonly #model: Model;
+  readonly #model: OwnFields;
   readonly #longestName: number;
 
-  constructor(dataSource: DataSource, pages: Pages, address: PublicAddress, model: Model, longestName: number) {
+  constructor(dataSource: DataSource, pages: Pages, address: PublicAddress, model: OwnFields, longestName: number) {
     this.#dataSource = dataSource;
     this.#pages = pages;
     this.#address = address;

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import type { Model } from '@gather-lane/core';
+import type { OwnFields } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import type { Config } from '../config/schema.js';
 import { Cursors } from '../http/cursors.js';
@@ -19,7 +19,7 @@ export interface Foundation {
   readonly config: Config;
   readonly demo: boolean;
   /** The model file as it is now, which may be newer than the model that the service runs by. */
-  readonly modelFile: () => Model;
+  readonly modelFile: () => OwnFields;
 }
 
 /** What every capability is made with, and what those before it have made. */
@@ -29,7 +29,7 @@ export class House implements Foundation {
   readonly background: DataSource;
   readonly config: Config;
   readonly demo: boolean;
-  readonly modelFile: () => Model;
+  readonly modelFile: () => OwnFields;
   readonly address: PublicAddress;
   readonly cursors: Cursors;
   readonly pages: Pages;

@@ -1,7 +1,7 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { parseEnv } from 'node:util';
-import { didYouMean, nearestName, readModel, valueFault, writableFields, type Model } from '@gather-lane/core';
+import { didYouMean, nearestName, readModel, valueFault, writableFields, type OwnFields } from '@gather-lane/core';
 import { Ajv2020, type ErrorObject } from 'ajv/dist/2020.js';
 import { LineCounter, parseDocument, type Document } from 'yaml';
 import { ConfigSchema, configKeys, type Config, type ConfigKey } from './schema.js';
@@ -110,7 +110,7 @@ function put(values: Record<string, unknown>, path: string[], value: unknown): v
   else put((values[head] ??= {}) as Record<string, unknown>, rest, value);
 }
 
-function modelOf(values: Record<string, unknown>, place: (pointer: string) => string): Model {
+function modelOf(values: Record<string, unknown>, place: (pointer: string) => string): OwnFields {
   const { model, faults } = readModel(values.model ?? {});
   const messages = faults.map(
     ({ path, text }) => `${place(`/model/${path.join('/')}`)}: "model.${path.join('.')}" ${text}.`,
@@ -124,7 +124,7 @@ interface Mapped {
 }
 
 /** Claims are mapped to fields that users have and may write. */
-function checkClaims(values: Record<string, unknown>, model: Model, place: (pointer: string) => string): void {
+function checkClaims(values: Record<string, unknown>, model: OwnFields, place: (pointer: string) => string): void {
   const fields = writableFields(model, 'users', 'creation');
   const signIn = (values.signIn ?? {}) as Record<'issuers' | 'providers', Mapped[] | undefined>;
   for (const kind of ['issuers', 'providers'] as const)

@@ -1,4 +1,4 @@
-import type { Model } from '@gather-lane/core';
+import type { OwnFields } from '@gather-lane/core';
 import { Type, type Static } from 'typebox';
 import { OUTSIDE_ALGORITHMS } from './algorithms.js';
 import { ModelSchema } from './model-schema.js';
@@ -279,7 +279,7 @@ export const ConfigSchema = Type.Object(
 );
 
 /** The whole configuration, every default filled in, with the developer's own fields as they were read. */
-export type Config = Omit<Static<typeof ConfigSchema>, 'model'> & { readonly model: Model };
+export type Config = Omit<Static<typeof ConfigSchema>, 'model'> & { readonly model: OwnFields };
 
 /** A leaf of the configuration: its path, its schema and the environment variable that sets it. */
 export interface ConfigKey {

@@ -1,5 +1,5 @@
 import 'reflect-metadata';
-import type { Model } from '@gather-lane/core';
+import type { OwnFields } from '@gather-lane/core';
 import pg, { type Pool, type PoolConfig } from 'pg';
 import {
   DataSource,
@@ -41,7 +41,7 @@ export interface Mapping {
 export interface DataSourceChoices {
   readonly poolSize: number;
   /** The developer's own fields, mapped in the entities. */
-  readonly model?: Model;
+  readonly model?: OwnFields;
   /** Whether statements may be prepared by name. */
   readonly prepares?: boolean;
   readonly limits?: StatementLimits;

@@ -1,4 +1,11 @@
-import { columnOf, fieldNameOf, fieldsOf, type FieldValues, type Model, type ModelTableName } from '@gather-lane/core';
+import {
+  columnOf,
+  fieldNameOf,
+  fieldsOf,
+  type FieldValues,
+  type OwnFields,
+  type ModelTableName,
+} from '@gather-lane/core';
 import { brokenConstraint, brokenColumn } from '../database/transaction.js';
 import { invalid, Problem } from '../http/problem.js';
 
@@ -6,7 +13,7 @@ import { invalid, Problem } from '../http/problem.js';
 export const quoted = (name: string): string => `"${name.replaceAll('"', '""')}"`;
 
 /** The developer's own fields of a row as one JSON object, for a statement that reads the table under an alias. */
-export function fieldsColumn(model: Model, table: ModelTableName, alias: string): string {
+export function fieldsColumn(model: OwnFields, table: ModelTableName, alias: string): string {
   const pairs = fieldsOf(model, table).map(({ name }) => `'${name}', ${alias}.${quoted(columnOf(name))}`);
   return pairs.length > 0 ? `json_build_object(${pairs.join(', ')}) AS fields` : `NULL::json AS fields`;
 }

@@ -1,6 +1,7 @@
-import { columnOf, columnType, type Field, type Model } from '@gather-lane/core';
+import { columnOf, type Field, type OwnFields } from '@gather-lane/core';
 import type { EntityClass } from '../capability/table.js';
 import { Column, getMetadataArgsStorage, type ColumnType } from 'typeorm';
+import { columnType } from './column-type.js';
 
 const COLUMN_TYPES: Record<string, { type: ColumnType; precision?: number }> = {
   'double precision': { type: 'double precision' },
@@ -17,7 +18,7 @@ const wholeNumbers = {
  * Maps the developer's own fields in the entities, as an embedded `fields`. To be called right before a data source
  * reads the metadata: TypeORM keeps these for the whole process, so an earlier model's are taken out first.
  */
-export function mapFields(model: Model, entities: Readonly<Record<string, EntityClass>>): void {
+export function mapFields(model: OwnFields, entities: Readonly<Record<string, EntityClass>>): void {
   const storage = getMetadataArgsStorage();
   for (const [table, target] of Object.entries(entities)) {
     const left = storage.embeddeds.filter((own) => !(own.target === target && own.propertyName === 'fields'));

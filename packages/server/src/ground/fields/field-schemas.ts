@@ -5,7 +5,7 @@ import {
   writableFields,
   type Field,
   type FieldValues,
-  type Model,
+  type OwnFields,
   type ModelTableName,
   type WriteMoment,
 } from '@gather-lane/core';
@@ -29,7 +29,7 @@ type FieldsBody = TOptional<TUnsafe<FieldValues>>;
  * The property `fields` of a request body: what the owner may write at that moment, and nothing else. Where a field
  * must be given to make a row, the property must be there.
  */
-export function fieldsBody(model: Model, table: ModelTableName, moment: WriteMoment): { fields: FieldsBody } {
+export function fieldsBody(model: OwnFields, table: ModelTableName, moment: WriteMoment): { fields: FieldsBody } {
   const writable = writableFields(model, table, moment);
   const required = moment === 'creation' ? writable.filter(mustBeGiven).map(({ name }) => name) : [];
   const schema = Type.Unsafe<FieldValues>({
@@ -47,7 +47,7 @@ export function fieldsBody(model: Model, table: ModelTableName, moment: WriteMom
 }
 
 /** Fields that there are and that are not the caller's to write at that moment. Those for the operator's eyes alone are not told. */
-const keptFields = (model: Model, table: ModelTableName, writable: readonly Field[]): Record<string, string> =>
+const keptFields = (model: OwnFields, table: ModelTableName, writable: readonly Field[]): Record<string, string> =>
   Object.fromEntries(
     fieldsOf(model, table)
       .filter((field) => field.audience !== 'operator' && !writable.includes(field))
@@ -67,7 +67,7 @@ export const fieldsReply = (table: ModelTableName) =>
  * How the API document describes the own fields of a reply. What only the operator is shown is not in it; what only
  * the owner is shown need not be there.
  */
-export function describeFieldsReply(model: Model, table: ModelTableName): Record<string, unknown> {
+export function describeFieldsReply(model: OwnFields, table: ModelTableName): Record<string, unknown> {
   const shown = model.filter((field) => field.table === table && field.audience !== 'operator');
   if (shown.length === 0) return {};
   return {

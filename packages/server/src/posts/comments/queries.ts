@@ -1,11 +1,11 @@
-import type { FieldValues, Model, ReactionCounts } from '@gather-lane/core';
+import type { FieldValues, OwnFields, ReactionCounts } from '@gather-lane/core';
 import { fieldsColumn, setFields } from '../../ground/fields/field-columns.js';
 import { AUTHOR_COLUMNS, type AuthorColumns } from '../../accounts/users/author.js';
 import { notKeptAway, seenBy } from '../../accounts/users/visibility.js';
 import { OF_VISIBLE_POST } from './visible.js';
 import { keyset } from '../../ground/database/keyset.js';
 
-const shown = (model: Model, viewer: string) =>
+const shown = (model: OwnFields, viewer: string) =>
   `c.id, c.post_id, c.parent_id, c.body, c.version, c.created_at, c.edited_at, ${AUTHOR_COLUMNS}, ${fieldsColumn(model, 'comments', 'c')},
    (SELECT t.reactions FROM comment_tallies t WHERE t.comment_id = c.id) AS reactions,
    (SELECT r.kind FROM comment_reactions r WHERE r.comment_id = c.id AND r.user_id = ${viewer}::uuid) AS reaction,
@@ -34,7 +34,7 @@ export interface CommentRow extends Nullable<AuthorColumns> {
  * marker for each comment with answers whose author's account is gone. Cost: a range of comments_conversation and one
  * of comments_markers, and a few probes for each comment.
  */
-export const listComments = (model: Model, sort: 'newest' | 'oldest'): string => {
+export const listComments = (model: OwnFields, sort: 'newest' | 'oldest'): string => {
   const { after, order } = keyset('c.created_at', 'c.id', sort);
   const range = `c.post_id = $1 AND ${after('$2', '$3')}`;
   return `
@@ -49,7 +49,7 @@ const VISIBLE_POST = (viewer: string) =>
   `EXISTS (SELECT FROM posts p JOIN users o ON o.id = p.author_id WHERE p.id = c.post_id AND p.deleted_at IS NULL AND ${seenBy('o', viewer)})`;
 
 /** One comment that the viewer ($2) may see, of a post that they may see. */
-export const commentById = (model: Model): string => `
+export const commentById = (model: OwnFields): string => `
   SELECT ${shown(model, '$2')}
   FROM comments c JOIN users a ON a.id = c.author_id
   WHERE c.id = $1 AND c.deleted_at IS NULL AND ${seenBy('a', '$2')} AND ${VISIBLE_POST('$2')}`;

@@ -1,4 +1,4 @@
-import type { Model } from '@gather-lane/core';
+import type { OwnFields } from '@gather-lane/core';
 import { Type } from 'typebox';
 import { closed, Instant, kept, orNull, personText, ref, Uuid, type Of } from '../../ground/http/schemas.js';
 import { fieldsBody, fieldsReply } from '../../ground/fields/field-schemas.js';
@@ -31,7 +31,7 @@ export const CommentSchema = Type.Object(
 export type CommentView = Of<typeof CommentSchema>;
 
 /** What a comment is made of. */
-export const commentBody = (model: Model) =>
+export const commentBody = (model: OwnFields) =>
   closed(
     {
       body: personText('comment', 'What is said'),
@@ -43,7 +43,7 @@ export const commentBody = (model: Model) =>
     { 'x-kept': kept(CommentSchema, { body: true, parentId: true, fields: true }) },
   );
 /** What of a comment can be edited. */
-export const commentPatch = (model: Model) =>
+export const commentPatch = (model: OwnFields) =>
   closed(
     { body: Type.Optional(personText('comment', 'What is said')), ...fieldsBody(model, 'comments', 'edit') },
     {

@@ -6,7 +6,7 @@ import {
   visibleFields,
   type Caller,
   type FieldValues,
-  type Model,
+  type OwnFields,
   type Owned,
 } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
@@ -35,9 +35,9 @@ export class Comments {
   readonly #posts: Posts;
   readonly #pages: Pages;
   readonly #address: PublicAddress;
-  readonly #model: Model;
+  readonly #model: OwnFields;
 
-  constructor(dataSource: DataSource, posts: Posts, pages: Pages, address: PublicAddress, model: Model) {
+  constructor(dataSource: DataSource, posts: Posts, pages: Pages, address: PublicAddress, model: OwnFields) {
     this.#dataSource = dataSource;
     this.#posts = posts;
     this.#pages = pages;

@@ -1,4 +1,4 @@
-import type { FieldValues, Model } from '@gather-lane/core';
+import type { FieldValues, OwnFields } from '@gather-lane/core';
 import { fieldsColumn, setFields } from '../../ground/fields/field-columns.js';
 import type { PictureJson } from '../../accounts/media/picture.js';
 import { PICTURE_JSON } from '../../accounts/media/fragments.js';
@@ -15,7 +15,7 @@ const PICTURES = `(
  * Posts by id, in the order of the ids, as far as the viewer ($2) may see them, with all that a page shows of them.
  * Cost: six primary-key probes for each post, and two for each picture.
  */
-export const postsById = (model: Model): string => `
+export const postsById = (model: OwnFields): string => `
   SELECT p.id, p.body, p.version, p.created_at, p.edited_at, ${AUTHOR_COLUMNS}, t.comments, ${COUNT_COLUMNS}, s.lane_time,
     r.kind AS reaction, w.weights,
     ${fieldsColumn(model, 'posts', 'p')}, ${PICTURES}
@@ -74,7 +74,7 @@ export const HOLD_POST = `
   SELECT FROM posts WHERE id = $1 AND author_id = $2 AND deleted_at IS NULL AND ($3::integer IS NULL OR version = $3) FOR NO KEY UPDATE`;
 
 /** Edits a post that is held. What it said until now is kept as a version. Own fields from $3 on. */
-export const editPost = (model: Model, columns: string[]): string => `
+export const editPost = (model: OwnFields, columns: string[]): string => `
   WITH old AS MATERIALIZED (
     SELECT p.id, p.version, p.body, coalesce(p.edited_at, p.created_at) AS since, ${fieldsColumn(model, 'posts', 'p')},
       (SELECT coalesce(json_agg(json_build_object('id', pp.upload_id, 'alt', pp.alt) ORDER BY pp.position), '[]')

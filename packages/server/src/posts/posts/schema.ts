@@ -1,4 +1,4 @@
-import type { Model } from '@gather-lane/core';
+import type { OwnFields } from '@gather-lane/core';
 import { Type } from 'typebox';
 import { closed, Instant, kept, orNull, personText, ref, Uuid, type Of } from '../../ground/http/schemas.js';
 import { fieldsBody, fieldsReply } from '../../ground/fields/field-schemas.js';
@@ -66,7 +66,7 @@ const media = Type.Array(
 const KEPT = kept(PostSchema, { body: true, media: true, fields: true });
 
 /** What a post is made of. */
-export const postBody = (model: Model) =>
+export const postBody = (model: OwnFields) =>
   closed(
     {
       body: Type.Optional(personText('post', 'What is posted; may be left out where there are pictures')),
@@ -76,7 +76,7 @@ export const postBody = (model: Model) =>
     { 'x-kept': KEPT },
   );
 /** What of a post can be edited. */
-export const postPatch = (model: Model) =>
+export const postPatch = (model: OwnFields) =>
   closed(
     {
       body: Type.Optional(orNull(personText('post', 'What is posted; null leaves the pictures only'))),

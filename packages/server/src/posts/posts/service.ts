@@ -6,7 +6,7 @@ import {
   visibleFields,
   type Caller,
   type FieldValues,
-  type Model,
+  type OwnFields,
   type Owned,
   type People,
 } from '@gather-lane/core';
@@ -73,10 +73,10 @@ export class Posts {
   readonly #dataSource: DataSource;
   readonly #pages: Pages;
   readonly #address: PublicAddress;
-  readonly #model: Model;
+  readonly #model: OwnFields;
   readonly #byId: string;
 
-  constructor(dataSource: DataSource, pages: Pages, address: PublicAddress, model: Model) {
+  constructor(dataSource: DataSource, pages: Pages, address: PublicAddress, model: OwnFields) {
     this.#dataSource = dataSource;
     this.#pages = pages;
     this.#address = address;

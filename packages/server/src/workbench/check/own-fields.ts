@@ -1,4 +1,4 @@
-import { columnOf, columnType, describeField, valueFault, type Field, type Model } from '@gather-lane/core';
+import { columnOf, describeField, heldAs, valueFault, type Field, type OwnFields } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { presentFields } from '../model/migration/catalogue.js';
 import { fitsSql, literal } from '../model/migration/column-sql.js';
@@ -6,11 +6,11 @@ import { quoted } from '../../ground/fields/field-columns.js';
 import type { DataCheck } from '../../ground/capability/data-check.js';
 
 /** What should not be in the developer's own fields: by the model file, whatever the columns' own rules say. */
-export async function ownFieldChecks(dataSource: DataSource, model: Model): Promise<DataCheck[]> {
+export async function ownFieldChecks(dataSource: DataSource, model: OwnFields): Promise<DataCheck[]> {
   const present = await presentFields(dataSource);
   const there = model.filter((field) =>
     present.some(
-      ({ table, name, type }) => table === field.table && name === field.name && type === columnType(field.kind),
+      ({ table, name, type }) => table === field.table && name === field.name && type === heldAs(field.kind),
     ),
   );
   return there.flatMap(checksOf);

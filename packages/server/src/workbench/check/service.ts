@@ -1,4 +1,4 @@
-import type { Model } from '@gather-lane/core';
+import type { OwnFields } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { inTransaction } from '../../ground/database/transaction.js';
 import type { DataCheck } from '../../ground/capability/data-check.js';
@@ -42,7 +42,7 @@ export async function checkData(
   options: {
     plan: HousePlan;
     repair: boolean;
-    model: Model;
+    model: OwnFields;
     progress: (name: string, done: number, of: number) => void;
   },
 ): Promise<Finding[]> {

@@ -1,16 +1,16 @@
 import {
   Chance,
   columnOf,
-  columnType,
   DEMO_PASSWORD,
   fieldsOf,
   makeValue,
-  type Model,
+  type OwnFields,
   type ModelTableName,
 } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
 import type { Config } from '../../ground/config/schema.js';
 import { hashPassword } from '../../accounts/sessions/passwords.js';
+import { columnType } from '../../ground/fields/column-type.js';
 
 /** Rows in one statement: enough to be quick, few enough for the progress to be seen. */
 const BATCH = 250;
@@ -125,7 +125,7 @@ export async function loadDemo(
 }
 
 /** The developer's own fields, made up: the same every time. */
-function withOwnFields(table: Table, model: Model): Table {
+function withOwnFields(table: Table, model: OwnFields): Table {
   const fields = fieldsOf(model, table.name as ModelTableName);
   const columns = Object.fromEntries(fields.map(({ name, kind }) => [columnOf(name), columnType(kind)]));
   const rows = table.rows.map((row, i) => {

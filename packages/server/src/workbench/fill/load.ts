@@ -6,7 +6,7 @@ import {
   type Batch,
   type Authors,
   type FillRequest,
-  type Model,
+  type OwnFields,
   type TableRows,
 } from '@gather-lane/core';
 import type { PoolClient } from 'pg';
@@ -55,7 +55,7 @@ export interface FillResult {
 export async function fill(
   dataSource: DataSource,
   order: FillOrder | 'again',
-  options: { plan: HousePlan; amongReal: boolean; model: Model; progress: (at: FillProgress) => void },
+  options: { plan: HousePlan; amongReal: boolean; model: OwnFields; progress: (at: FillProgress) => void },
 ): Promise<FillResult> {
   const { model } = options;
   if (!options.amongReal) await refuseRealAccounts(dataSource);
@@ -71,7 +71,7 @@ export async function fill(
   });
 }
 
-async function begin(dataSource: DataSource, order: FillOrder, model: Model): Promise<FillRun> {
+async function begin(dataSource: DataSource, order: FillOrder, model: OwnFields): Promise<FillRun> {
   const run = dataSource.manager.create(FillRun, { ...order, kinds: [...order.kinds], batches: 0 });
   await dataSource.manager.save(run);
   const saved = await dataSource.manager.findOneByOrFail(FillRun, { id: run.id });
@@ -98,7 +98,7 @@ async function lastUnfinished(dataSource: DataSource): Promise<FillRun> {
 async function makerOf(
   dataSource: DataSource,
   { id, startedAt, batches: _, done: __, ...run }: FillRun,
-  model: Model,
+  model: OwnFields,
 ): Promise<Fill> {
   const { users, posts } = run;
   const there =

@@ -1,4 +1,4 @@
-import { fieldsOf, MODEL_TABLES, type FieldValues, type Model, type ModelTableName } from '@gather-lane/core';
+import { fieldsOf, MODEL_TABLES, type FieldValues, type OwnFields, type ModelTableName } from '@gather-lane/core';
 import { Type } from 'typebox';
 import type { App } from '../../ground/http/app-type.js';
 import { replies } from '../../ground/http/replies.js';
@@ -23,7 +23,7 @@ const FieldsSchema = Type.Object(
 );
 
 /** The operator's patch of a row: any own field of its table. The public document does not say which there are. */
-const patchOf = (model: Model, table: ModelTableName) =>
+const patchOf = (model: OwnFields, table: ModelTableName) =>
   Type.Unsafe<FieldValues>({
     'type': 'object',
     'additionalProperties': false,

@@ -1,4 +1,4 @@
-import { fieldsOf, MODEL_TABLES, type Field, type Model, type ModelTableName } from '@gather-lane/core';
+import { fieldsOf, MODEL_TABLES, type Field, type OwnFields, type ModelTableName } from '@gather-lane/core';
 
 const ONE = { users: 'User', posts: 'Post', comments: 'Comment' };
 
@@ -14,14 +14,14 @@ const TYPES: Record<Field['kind'], string> = {
 };
 
 /** What the API shows of a table's own fields to anybody but the operator. */
-const shownOf = (model: Model, table: ModelTableName): Field[] =>
+const shownOf = (model: OwnFields, table: ModelTableName): Field[] =>
   fieldsOf(model, table).filter(({ audience }) => audience !== 'operator');
 
 /**
  * The developer's own fields as TypeScript types, for code that uses the client: what a reply carries in `fields`.
  * Fields for the operator's eyes alone are not among them.
  */
-export function modelAsTypes(model: Model): string {
+export function modelAsTypes(model: OwnFields): string {
   const parts = MODEL_TABLES.flatMap((table) => {
     const fields = shownOf(model, table);
     if (fields.length === 0) return [];

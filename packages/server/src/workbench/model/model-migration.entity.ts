@@ -1,4 +1,4 @@
-import type { Answers, Model } from '@gather-lane/core';
+import type { Answers, OwnFields } from '@gather-lane/core';
 import {
   Column,
   Entity,
@@ -31,10 +31,10 @@ export class ModelMigration {
 
   /** The model that it began from, and the one that it leads to. */
   @Column({ type: 'jsonb' })
-  before!: Model;
+  before!: OwnFields;
 
   @Column({ type: 'jsonb' })
-  after!: Model;
+  after!: OwnFields;
 
   @Column({ type: 'jsonb' })
   answers!: Answers;

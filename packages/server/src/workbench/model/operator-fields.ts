@@ -3,7 +3,7 @@ import {
   visibleFields,
   type FieldValue,
   type FieldValues,
-  type Model,
+  type OwnFields,
   type ModelTableName,
 } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
@@ -13,9 +13,9 @@ import { fieldColumns, fieldsColumn, setFields, withFieldProblems } from '../../
 /** Own fields of any row, all of them, for the operator. */
 export class OperatorFields {
   readonly #dataSource: DataSource;
-  readonly #model: Model;
+  readonly #model: OwnFields;
 
-  constructor(dataSource: DataSource, model: Model) {
+  constructor(dataSource: DataSource, model: OwnFields) {
     this.#dataSource = dataSource;
     this.#model = model;
   }

@@ -1,11 +1,11 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { readModel, type Model } from '@gather-lane/core';
+import { readModel, type OwnFields } from '@gather-lane/core';
 import { loadDemo } from '../demo/load.js';
 import { startTestService, type Actor, type TestService } from '../../tests/test-service.js';
 
 let service: TestService;
 let wren: Actor;
-let wanted: Model = [];
+let wanted: OwnFields = [];
 
 interface Rows {
   table: string;

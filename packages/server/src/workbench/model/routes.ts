@@ -5,7 +5,7 @@ import type { App } from '../../ground/http/app-type.js';
 import { Problem } from '../../ground/http/problem.js';
 import { replies } from '../../ground/http/replies.js';
 import { orNull, ref } from '../../ground/http/schemas.js';
-import type { Model } from '@gather-lane/core';
+import type { OwnFields } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import type { Config } from '../../ground/config/schema.js';
 import type { Identities } from '../../accounts/identities/service.js';
@@ -26,7 +26,7 @@ import {
 
 /** What these are made of. */
 interface Needs {
-  readonly modelFile: () => Model;
+  readonly modelFile: () => OwnFields;
   readonly database: DataSource;
   readonly background: DataSource;
   readonly plan: HousePlan;

@@ -1,4 +1,4 @@
-import { columnOf, type Model } from '@gather-lane/core';
+import { columnOf, type OwnFields } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import type { HousePlan } from '../../ground/capability/house-plan.js';
 import { Problem } from '../../ground/http/problem.js';
@@ -43,13 +43,13 @@ export interface Association {
 export class ModelRows {
   readonly #dataSource: DataSource;
   readonly #plan: HousePlan;
-  readonly #model: Model;
+  readonly #model: OwnFields;
   readonly #reveal: boolean;
   readonly #tables: readonly ModelShape[];
 
   constructor(
     dataSource: DataSource,
-    { plan, model }: { readonly plan: HousePlan; readonly model: Model },
+    { plan, model }: { readonly plan: HousePlan; readonly model: OwnFields },
     tables: readonly ModelShape[],
     reveal: boolean,
   ) {

@@ -3,12 +3,11 @@ import {
   CannotMake,
   Chance,
   columnOf,
-  columnType,
   fieldsOf,
   makeValue,
   mustBeGiven,
   type Field,
-  type Model,
+  type OwnFields,
   type ModelTableName,
 } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
@@ -18,6 +17,7 @@ import type { Things } from '../../ground/capability/trial.js';
 import { Problem } from '../../ground/http/problem.js';
 import { quoted } from '../../ground/fields/field-columns.js';
 import type { Sessions } from '../../accounts/sessions/service.js';
+import { columnType } from '../../ground/fields/column-type.js';
 
 const HANDLE = 'ownership_';
 const PARTS = ['user', 'post', 'comment', 'commentElsewhere', 'hostPost', 'removedPost', 'removedComment'] as const;
@@ -54,12 +54,12 @@ const FREE_HANDLES = `DELETE FROM reserved_handles WHERE handle LIKE '${HANDLE.r
 export class Cast {
   readonly #dataSource: DataSource;
   readonly #sessions: Sessions;
-  readonly #model: Model;
+  readonly #model: OwnFields;
   readonly #things: readonly OwnedThing[];
   readonly #snapshot: string;
 
   /** @param things what capabilities have made for each owner, beside posts and comments */
-  constructor(dataSource: DataSource, sessions: Sessions, model: Model, things: readonly OwnedThing[]) {
+  constructor(dataSource: DataSource, sessions: Sessions, model: OwnFields, things: readonly OwnedThing[]) {
     this.#dataSource = dataSource;
     this.#sessions = sessions;
     this.#model = model;

@@ -1,4 +1,4 @@
-import type { Model } from '@gather-lane/core';
+import type { OwnFields } from '@gather-lane/core';
 import pLimit from 'p-limit';
 import type { DataSource } from 'typeorm';
 import { underLock } from '../../ground/database/under-lock.js';
@@ -45,7 +45,7 @@ export class OwnershipCheck {
       key,
       plan,
       model,
-    }: { readonly sessions: Sessions; readonly key: OperatorKey; readonly plan: HousePlan; readonly model: Model },
+    }: { readonly sessions: Sessions; readonly key: OperatorKey; readonly plan: HousePlan; readonly model: OwnFields },
     pass: string,
   ) {
     this.#dataSource = dataSource;

@@ -1,11 +1,11 @@
-import { columnOf, fieldsOf, type Model } from '@gather-lane/core';
+import { columnOf, fieldsOf, type OwnFields } from '@gather-lane/core';
 import { quoted } from '../../../ground/fields/field-columns.js';
 
 /**
  * Scrubs a profile: from then on nobody sees the user or what they made. The handle becomes one that nobody can sign
  * up with. Own fields that may be empty are emptied. Cost: one primary-key probe.
  */
-export const scrubUser = (model: Model): string => {
+export const scrubUser = (model: OwnFields): string => {
   const optional = fieldsOf(model, 'users').filter((field) => !field.required);
   const emptied = optional.map(({ name }) => `, ${quoted(columnOf(name))} = NULL`).join('');
   return `
@@ -33,7 +33,7 @@ const ANSWERED = `EXISTS (SELECT FROM comments r WHERE r.post_id = c.post_id AND
  * of its own; a step that finds nothing more is done. Tallies follow through the triggers. Run again after being
  * killed, it goes on where it stood.
  */
-export const eraseSteps = (model: Model): readonly { readonly does: string; readonly sql: string }[] => {
+export const eraseSteps = (model: OwnFields): readonly { readonly does: string; readonly sql: string }[] => {
   const emptied = fieldsOf(model, 'comments').map(({ name }) => `, ${quoted(columnOf(name))} = NULL`);
   return [
     { does: 'whom the user followed', sql: batch('follows', 'follower_id, followee_id', 'follower_id = $1') },

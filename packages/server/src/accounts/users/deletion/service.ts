@@ -1,4 +1,4 @@
-import type { Model } from '@gather-lane/core';
+import type { OwnFields } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { inTransaction } from '../../../ground/database/transaction.js';
 import { underLock } from '../../../ground/database/under-lock.js';
@@ -18,10 +18,10 @@ export class AccountDeletion {
   readonly #dataSource: DataSource;
   readonly #background: DataSource;
   readonly #sessions: Sessions;
-  readonly #model: Model;
+  readonly #model: OwnFields;
 
   /** @param background where what is left of an account is erased */
-  constructor(dataSource: DataSource, background: DataSource, sessions: Sessions, model: Model) {
+  constructor(dataSource: DataSource, background: DataSource, sessions: Sessions, model: OwnFields) {
     this.#dataSource = dataSource;
     this.#background = background;
     this.#sessions = sessions;

@@ -7,6 +7,7 @@ import {
   type PresentField,
 } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
+import { heldIn } from '../../../ground/fields/column-type.js';
 
 /**
  * The `f_` columns of the three tables with the objects that belong to them, by their names. The rule of a check
@@ -42,6 +43,7 @@ export async function presentFields(database: DataSource | EntityManager): Promi
   const defaults = await readDefaults(database, rows);
   return rows.map(({ column, default_sql: _, rule_proved: ruleProved, rule, ...row }, i) => ({
     ...row,
+    type: heldIn(row.type),
     name: fieldNameOf(column),
     rule: rule === null ? null : readRule(rule),
     ruleProved,

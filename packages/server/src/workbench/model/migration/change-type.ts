@@ -1,8 +1,9 @@
-import { columnType, type Answer, type Field } from '@gather-lane/core';
+import type { Answer, Field } from '@gather-lane/core';
 import { quoted } from '../../../ground/fields/field-columns.js';
 import { columnSql, convertSql, fitsSql, nextColumnOf, valueSql } from './column-sql.js';
 import { alter, atOnce, batches, holdRule, mendSql, proveRule } from './drafts.js';
 import type { Draft, Step } from './step.js';
+import { columnType } from '../../../ground/fields/column-type.js';
 
 /** The body of a function, in a quote that does not occur in it: values of an enum may hold anything. */
 function body(text: string): string {

@@ -1,5 +1,6 @@
-import { columnOf, columnRule, columnType, type Field, type FieldRule, type FieldValue } from '@gather-lane/core';
+import { columnOf, columnRule, type Field, type FieldRule, type FieldValue } from '@gather-lane/core';
 import { quoted } from '../../../ground/fields/field-columns.js';
+import { columnType } from '../../../ground/fields/column-type.js';
 
 /** A text as an SQL literal. Backslashes stand for themselves (standard_conforming_strings). */
 export const literal = (text: string): string => `'${text.replaceAll("'", "''")}'`;

@@ -1,7 +1,8 @@
-import { columnRule, columnType, type Answer, type Field, type FieldRule } from '@gather-lane/core';
+import { columnRule, type Answer, type Field, type FieldRule } from '@gather-lane/core';
 import { quoted } from '../../../ground/fields/field-columns.js';
 import { columnSql, fitsSql, literal, nearestSql, objectsOf, ruleSql, valueSql } from './column-sql.js';
 import type { Draft, Phase } from './step.js';
+import { columnType } from '../../../ground/fields/column-type.js';
 
 /** A step of statements in one transaction. */
 export const atOnce = (phase: Phase, does: string, ...statements: string[]): Draft => ({

@@ -1,7 +1,8 @@
-import { columnType, NO_FACTS, type Change, type Facts } from '@gather-lane/core';
+import { NO_FACTS, type Change, type Facts } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
 import { countRows } from '../describe.js';
 import { columnSql, convertSql, fitsSql, nearestSql } from './column-sql.js';
+import { columnType } from '../../../ground/fields/column-type.js';
 
 type Database = DataSource | EntityManager;
 
@@ -52,7 +53,7 @@ const repeats: Finder = async (database, change) => {
 
 const orphans: Finder = async (database, change) => {
   // Of a column that is turned into a reference, the change of its type counts them.
-  if (!change.present || (change.kind === 'add-reference' && change.present.type !== 'uuid')) return {};
+  if (!change.present || (change.kind === 'add-reference' && change.present.type !== 'user')) return {};
   const column = convertSql(columnSql(change), 'uuid');
   const [row] = await database.query<{ orphans: number; examples: string[] | null }[]>(
     `SELECT count(*)::integer AS orphans, (array_agg(v::text))[1:${EXAMPLES}] AS examples

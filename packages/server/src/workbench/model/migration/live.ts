@@ -1,5 +1,5 @@
 import { hostname } from 'node:os';
-import { knownModel, type KnownField, type Model } from '@gather-lane/core';
+import { knownModel, type KnownField, type OwnFields } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { LiveService } from '../live-service.entity.js';
@@ -31,7 +31,7 @@ export class Heartbeat {
   readonly #dataSource: DataSource;
   readonly #model: readonly KnownField[];
 
-  constructor(dataSource: DataSource, model: Model) {
+  constructor(dataSource: DataSource, model: OwnFields) {
     this.#dataSource = dataSource;
     this.#model = knownModel(model);
   }

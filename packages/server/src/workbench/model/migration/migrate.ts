@@ -1,4 +1,4 @@
-import { pathOf, type Answers, type Model } from '@gather-lane/core';
+import { pathOf, type Answers, type OwnFields } from '@gather-lane/core';
 import type { DataSource, QueryRunner } from 'typeorm';
 import { sqlState } from '../../../ground/database/transaction.js';
 import { underLock } from '../../../ground/database/under-lock.js';
@@ -7,6 +7,7 @@ import { HEARTBEAT_MS, type Live } from './live.js';
 import { planMigration, type Plan, type PlannedChange } from './plan.js';
 import { runStep, StepRefused } from './run-step.js';
 import { stepAsSql, type Step } from './step.js';
+import { wayAsTyped } from './way-as-typed.js';
 
 const MIGRATING = `hashtext('gather-lane model migration')`;
 
@@ -53,7 +54,7 @@ export interface MigrationResult {
  */
 export function migrateModel(
   dataSource: DataSource,
-  wanted: Model,
+  wanted: OwnFields,
   options: MigrationOptions,
 ): Promise<MigrationResult> {
   return alone(dataSource, options.wait ?? false, async (runner) =>
@@ -62,7 +63,7 @@ export function migrateModel(
 }
 
 /** Which way a migration goes: to a model, or back to where the last one began. */
-export type Destination = Model | 'back';
+export type Destination = OwnFields | 'back';
 
 /**
  * What {@link migrateModel} or {@link migrateBack} would do now, given the same.
@@ -79,7 +80,7 @@ export async function previewMigration(
 /** A migration with everything that it needs to know before it does anything. */
 interface Prepared {
   readonly plan: Plan;
-  readonly wanted: Model;
+  readonly wanted: OwnFields;
   readonly answers: Answers;
   readonly undoes: number | null;
   readonly last: ModelMigration | null;
@@ -104,7 +105,7 @@ async function prepareMigration(
 /** What going back did, beside its steps. */
 export interface BackResult extends MigrationResult {
   /** The model that the tables have now. */
-  readonly model: Model;
+  readonly model: OwnFields;
   /** Fields that are there again without what they held: that went with their columns. */
   readonly bare: readonly string[];
 }
@@ -205,9 +206,11 @@ function refuse({ changes }: Plan): void {
   const open = changes.filter((planned) => planned.open.length > 0);
   if (open.length === 0) return;
   const said = open.flatMap(({ change, open: hazards }) =>
-    hazards.map(({ sentence, ways }) => {
+    hazards.map(({ kind, sentence, ways }) => {
       const choice =
-        ways.length > 0 ? ` Choose: ${ways.map(({ answer, does }) => `${answer} (${does})`).join(', or ')}.` : '';
+        ways.length > 0
+          ? ` Choose: ${ways.map((way) => `${wayAsTyped(change, kind, way)} (${way.does})`).join(', or ')}.`
+          : '';
       return `${pathOf(change)}: ${sentence}${choice}`;
     }),
   );
@@ -215,8 +218,8 @@ function refuse({ changes }: Plan): void {
 }
 
 interface Beginning {
-  readonly wanted: Model;
-  readonly before: Model;
+  readonly wanted: OwnFields;
+  readonly before: OwnFields;
   readonly answers: Answers;
   readonly undoes: number | null;
   readonly unfinished: ModelMigration | null;

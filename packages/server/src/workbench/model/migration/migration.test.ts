@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
-import { readModel, type Answers, type FieldSource, type FieldValue, type Model } from '@gather-lane/core';
+import { readModel, type Answers, type FieldSource, type FieldValue, type OwnFields } from '@gather-lane/core';
 import pg from 'pg';
 import type { DataSource } from 'typeorm';
 import { createDataSource } from '../../../service/data-source.js';
@@ -35,14 +35,14 @@ afterEach(async () => {
   await drop();
 });
 
-const model = (fields: Record<string, FieldSource>): Model => {
+const model = (fields: Record<string, FieldSource>): OwnFields => {
   const read = readModel({ users: { fields } });
   expect(read.faults).toEqual([]);
   return read.model;
 };
-const migrate = (wanted: Model, answers: Answers = {}, more: Partial<MigrationOptions> = {}) =>
+const migrate = (wanted: OwnFields, answers: Answers = {}, more: Partial<MigrationOptions> = {}) =>
   migrateModel(dataSource, wanted, { answers, drop: [], ...more });
-const hazards = async (wanted: Model, answers: Answers = {}) =>
+const hazards = async (wanted: OwnFields, answers: Answers = {}) =>
   (await planMigration(dataSource, wanted, answers)).changes.flatMap(({ hazards: found, open }) =>
     found.filter((hazard) => open.includes(hazard)),
   );
@@ -51,7 +51,8 @@ const values = async (column: string): Promise<FieldValue[]> =>
     ({ v }) => v,
   );
 const set = (column: string, sql: string) => dataSource.query(`UPDATE users SET ${column} = ${sql}`);
-const isCurrent = async (wanted: Model) => expect((await planMigration(dataSource, wanted, {})).changes).toEqual([]);
+const isCurrent = async (wanted: OwnFields) =>
+  expect((await planMigration(dataSource, wanted, {})).changes).toEqual([]);
 
 describe('a required field on a table that has rows', () => {
   const wanted = model({ mooring: { type: 'string', maxLength: 30, required: true } });

@@ -3,7 +3,6 @@ import {
   answerTo,
   tolerates,
   changesBetween,
-  columnType,
   COPIABLE,
   hazardsOf,
   isNeededFirst,
@@ -12,7 +11,7 @@ import {
   type Answers,
   type Change,
   type Hazard,
-  type Model,
+  type OwnFields,
   type PresentField,
 } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
@@ -23,6 +22,7 @@ import { liveServices, type Live } from './live.js';
 import { forget } from './change-type.js';
 import { stepAsSql, type Step } from './step.js';
 import { stepsOf } from './steps.js';
+import { columnType } from '../../../ground/fields/column-type.js';
 
 /** A change with what stands in its way and how it would be done. */
 export interface PlannedChange {
@@ -48,7 +48,7 @@ export interface Plan {
 /** Compares the model with the columns that are there, and looks at the rows for what would go wrong. */
 export async function planMigration(
   database: DataSource | EntityManager,
-  wanted: Model,
+  wanted: OwnFields,
   answers: Answers,
 ): Promise<Plan> {
   const present = await presentFields(database);
@@ -133,7 +133,7 @@ export type ModelState =
   | 'behind';
 
 /** How the columns that are there stand to a model. Cost: some milliseconds. */
-export async function modelState(database: DataSource | EntityManager, model: Model): Promise<ModelState> {
+export async function modelState(database: DataSource | EntityManager, model: OwnFields): Promise<ModelState> {
   const changes = changesBetween(await presentFields(database), model);
   if (changes.length === 0) return 'current';
   return changes.some(isNeededFirst) ? 'behind' : 'workable';

@@ -1,9 +1,10 @@
 import { setTimeout as sleep } from 'node:timers/promises';
-import { Chance, columnType, makeValue, type Field, type FieldValue, type Making } from '@gather-lane/core';
+import { Chance, makeValue, type Field, type FieldValue, type Making } from '@gather-lane/core';
 import type { DataSource, QueryRunner } from 'typeorm';
 import { sqlState } from '../../../ground/database/transaction.js';
 import { columnSql } from './column-sql.js';
 import type { Step } from './step.js';
+import { columnType } from '../../../ground/fields/column-type.js';
 
 const BATCH = 2_000;
 /** A statement that needs a lock asks for it only so long, or all that come after it would queue up behind it. */

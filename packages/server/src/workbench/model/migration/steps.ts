@@ -1,7 +1,6 @@
 import {
   answerTo,
   columnRule,
-  columnType,
   COPIABLE,
   covers,
   pathOf,
@@ -15,6 +14,7 @@ import { changeType } from './change-type.js';
 import { columnSql, convertSql, nearestSql, objectsOf, valueSql } from './column-sql.js';
 import { alter, atOnce, batches, beside, holdRule, mendMisfits, proveRule } from './drafts.js';
 import type { Draft, Phase, Step } from './step.js';
+import { columnType } from '../../../ground/fields/column-type.js';
 
 /** The steps of a change, with the answers that were given to its hazards. */
 export function stepsOf(change: Change, answers: Answers): Step[] {
