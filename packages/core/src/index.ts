@@ -34,6 +34,17 @@ export {
   type Placed,
 } from './feed/comparison.js';
 export { Combiner } from './combine/combiner.js';
+export { foldHashtag, hashtagNamed, LONGEST_HASHTAG } from './reading/hashtag.js';
+export { MOST_OF_A_KIND, readText, type Found } from './reading/read-text.js';
+export {
+  handlesIn,
+  mentionedIn,
+  readingVersion,
+  readSpans,
+  storeSpans,
+  type Span,
+  type StoredSpan,
+} from './reading/spans.js';
 export { normalAddress } from './text/address.js';
 export { firstCharacters, textFault } from './text/characters.js';
 export { lineFault, toLine } from './text/line.js';
