@@ -34,7 +34,9 @@ export {
   type Placed,
 } from './feed/comparison.js';
 export { Combiner } from './combine/combiner.js';
-export { foldHashtag, hashtagNamed, LONGEST_HASHTAG } from './reading/hashtag.js';
+export { foldHashtag, foldHashtagPrefix, hashtagNamed, LONGEST_HASHTAG } from './reading/hashtag.js';
+export { hashtagPlan, type HashtagPlan } from './reading/hashtag-plan.js';
+export { livelyTime } from './reading/lively.js';
 export { MOST_OF_A_KIND, readText, type Found } from './reading/read-text.js';
 export {
   handlesIn,

@@ -63,6 +63,12 @@ export function foldHashtag(text: string): string | null {
   return WHOLE.test(folded) && LETTER.test(folded) && [...folded].length <= LONGEST_HASHTAG ? folded : null;
 }
 
+/** The beginning of hashtags as somebody types it, with its sign or without, folded; empty where nothing is to be compared. */
+export const foldHashtagPrefix = (text: string): string =>
+  text.isWellFormed()
+    ? foldOnce(foldOnce(text.slice(0, LONGEST_HASHTAG).replace(new RegExp(`^${HASH}`, 'u'), '')))
+    : '';
+
 /** A hashtag as somebody asks for it, with or without its sign. @returns null for what is none */
 export function hashtagNamed(text: string): string | null {
   const name = text.replace(new RegExp(`^${HASH}`, 'u'), '');

@@ -16,8 +16,10 @@ import { idempotency } from '../ground/idempotency/capability.js';
 import { keys } from '../ground/keys/capability.js';
 import { atom } from '../posts/atom/capability.js';
 import { comments } from '../posts/comments/capability.js';
+import { hashtags } from '../posts/hashtags/capability.js';
 import { moderation } from '../posts/moderation/capability.js';
 import { posts } from '../posts/posts/capability.js';
+import { reading } from '../posts/reading/capability.js';
 import { reactions } from '../posts/reactions/capability.js';
 import { tallies } from '../ranking/tallies/capability.js';
 import { weighting } from '../ranking/weighting/capability.js';
@@ -45,7 +47,9 @@ export const CAPABILITIES: readonly Capability[] = [
   media,
   mail,
   passwordResets,
+  reading,
   posts,
+  hashtags,
   atom,
   comments,
   reactions,

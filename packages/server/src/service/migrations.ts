@@ -14,6 +14,7 @@ import { LargeStatements1764000000013 } from './migrations/1764000000013-large-s
 import { NoJit1764000000014 } from './migrations/1764000000014-no-jit.js';
 import { Keys1764000000015 } from './migrations/1764000000015-keys.js';
 import { PictureLinks1764000000016 } from './migrations/1764000000016-picture-links.js';
+import { Conversation1764000000017 } from './migrations/1764000000017-conversation.js';
 
 /** The product's migrations, oldest first. */
 export const MIGRATIONS = [
@@ -33,4 +34,5 @@ export const MIGRATIONS = [
   NoJit1764000000014,
   Keys1764000000015,
   PictureLinks1764000000016,
+  Conversation1764000000017,
 ];

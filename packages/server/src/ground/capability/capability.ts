@@ -37,5 +37,8 @@ export interface Running {
 /** Something that is done soon after the start and then every hour, by any process, at any time. */
 export interface Job {
   readonly does: string;
-  run(): Promise<unknown>;
+  /** How often, where that is more than once an hour. */
+  readonly everySeconds?: number;
+  /** @param stopping is aborted when the service stops: what takes long looks at it between two steps */
+  run(stopping: AbortSignal): Promise<unknown>;
 }

@@ -244,6 +244,13 @@ export const ConfigSchema = Type.Object(
         bio: Type.Integer({ default: 400, minimum: 0, maximum: 4000, description: 'Characters of a bio.' }),
         post: Type.Integer({ default: 600, minimum: 1, maximum: 4000, description: 'Characters of a post.' }),
         comment: Type.Integer({ default: 400, minimum: 1, maximum: 4000, description: 'Characters of a comment.' }),
+        depth: Type.Integer({
+          default: 4,
+          minimum: 0,
+          maximum: 20,
+          description:
+            'How many comments a comment can stand under; what answers deeper is put beside what it answers.',
+        }),
         follows: Type.Integer({ default: 10_000, minimum: 1, description: 'How many users one user may follow.' }),
       },
       closed,

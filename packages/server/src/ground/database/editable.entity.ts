@@ -1,4 +1,4 @@
-import type { FieldValues, Removal } from '@gather-lane/core';
+import type { FieldValues, Removal, StoredSpan } from '@gather-lane/core';
 import { Column } from 'typeorm';
 
 /** What people write and may edit or take back: posts and comments. */
@@ -20,6 +20,14 @@ export abstract class Editable {
   /** Who took it out of sight. */
   @Column({ type: 'text', nullable: true })
   removal!: Removal | null;
+
+  /** What its text names, as it was found there. */
+  @Column({ type: 'jsonb', default: [] })
+  spans!: StoredSpan[];
+
+  /** By which rules its text was read; 0 for not yet. */
+  @Column({ type: 'integer', default: 0 })
+  reading!: number;
 
   /** The developer's own fields; mapped from the model file. */
   fields?: FieldValues;

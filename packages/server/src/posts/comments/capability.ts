@@ -25,9 +25,13 @@ export const comments: Capability = {
         'edited_at',
         'deleted_at',
         'removal',
+        'under_id',
+        'depth',
+        'spans',
+        'reading',
       ],
       filled: true,
-      exported: { key: ['id'], order: 'created_at, id' },
+      exported: { key: ['id'], order: 'created_at, id', here: { spans: [], reading: 0 } },
     },
   },
   checks: [
@@ -43,7 +47,9 @@ export const comments: Capability = {
   trials: TRIALS,
   start(house) {
     const { database, pages, address, config } = house;
-    const all = house.add(new Comments(database, house.get(Posts), pages, address, config.model));
+    const all = house.add(
+      new Comments(database, { posts: house.get(Posts), pages, address }, config.model, config.limits.depth),
+    );
     return {
       owners: { comment: (reference, caller) => all.owned(readId(reference, 'comment'), caller) },
       routes: async (app) =>

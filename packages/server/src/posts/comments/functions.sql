@@ -1,38 +1,71 @@
--- What follows a statement on comments: they are counted for the post, and the post is set anew where it stands.
+-- What follows a statement on comments: they are counted for the post, which is set anew where it stands, and for what they stand under;
+-- whom they mention is kept. The post's counts are held first.
 
--- Cost: that of count_comments.
+-- Cost: that of count_comments and count_replies.
 CREATE OR REPLACE FUNCTION after_comments_inserted() RETURNS trigger LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
 BEGIN
   PERFORM count_comments(array_agg(post_id), array_agg(author_id), array_agg(1))
   FROM new_rows WHERE deleted_at IS NULL HAVING count(*) > 0;
+  INSERT INTO comment_tallies (comment_id, post_id, place_id, created_at, in_sight)
+  SELECT id, post_id, coalesce(under_id, post_id), created_at, deleted_at IS NULL FROM new_rows;
+  PERFORM count_replies(array_agg(under_id), array_agg(author_id), array_agg(1), array_agg(1))
+  FROM new_rows WHERE under_id IS NOT NULL AND deleted_at IS NULL HAVING count(*) > 0;
+  PERFORM set_comment_mentions(array_agg(id)) FROM new_rows WHERE spans <> '[]' HAVING count(*) > 0;
   RETURN NULL;
 END $$;
 CREATE OR REPLACE TRIGGER comments_inserted AFTER INSERT ON comments
   REFERENCING NEW TABLE AS new_rows
   FOR EACH STATEMENT EXECUTE FUNCTION after_comments_inserted();
 
--- A comment that goes, comes back or loses its author is counted so, for the person who wrote it.
+-- A comment that goes, comes back, loses its author or moves to another place is counted so, for the person who wrote it. An edit of the
+-- text moves nothing but whom it mentions.
 CREATE OR REPLACE FUNCTION after_comments_updated() RETURNS trigger LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+DECLARE
+  changed uuid[];
+  places uuid[];
+  authors uuid[];
+  replies integer[];
+  shown integer[];
 BEGIN
   PERFORM count_comments(array_agg(post_id), array_agg(author_id), array_agg(d))
   FROM (SELECT post_id, author_id, sum(sign)::integer AS d FROM (
           SELECT post_id, author_id, -1 AS sign FROM old_rows WHERE deleted_at IS NULL
           UNION ALL SELECT post_id, author_id, 1 FROM new_rows WHERE deleted_at IS NULL) signed
         GROUP BY post_id, author_id) r WHERE d <> 0 HAVING count(*) > 0;
+  PERFORM set_comment_mentions(array_agg(n.id)) FROM new_rows n JOIN old_rows o ON o.id = n.id WHERE o.spans <> n.spans HAVING count(*) > 0;
+  SELECT array_agg(n.id) INTO changed FROM new_rows n JOIN old_rows o ON o.id = n.id
+  WHERE (o.under_id, o.deleted_at IS NULL, o.author_id, o.created_at) IS DISTINCT FROM (n.under_id, n.deleted_at IS NULL, n.author_id, n.created_at);
+  IF changed IS NULL THEN
+    RETURN NULL;
+  END IF;
+  PERFORM hold_threads(changed || coalesce((SELECT array_agg(under_id) FROM new_rows WHERE id = ANY (changed) AND under_id IS NOT NULL), '{}'));
+  SELECT array_agg(place_id), array_agg(author_id), array_agg(replies_by), array_agg(shown_by) INTO places, authors, replies, shown FROM (
+    SELECT o.under_id AS place_id, o.author_id, -(o.deleted_at IS NULL)::integer AS replies_by, -(t.in_sight OR t.below > 0)::integer AS shown_by
+    FROM old_rows o JOIN comment_tallies t ON t.comment_id = o.id WHERE o.id = ANY (changed) AND o.under_id IS NOT NULL
+    UNION ALL
+    SELECT n.under_id, n.author_id, (n.deleted_at IS NULL)::integer, (n.deleted_at IS NULL OR t.below > 0)::integer
+    FROM new_rows n JOIN comment_tallies t ON t.comment_id = n.id WHERE n.id = ANY (changed) AND n.under_id IS NOT NULL) moves;
+  UPDATE comment_tallies t SET place_id = coalesce(n.under_id, n.post_id), created_at = n.created_at, in_sight = n.deleted_at IS NULL
+  FROM new_rows n WHERE n.id = t.comment_id AND n.id = ANY (changed);
+  IF places IS NOT NULL THEN
+    PERFORM count_replies(places, authors, replies, shown);
+  END IF;
   RETURN NULL;
 END $$;
 CREATE OR REPLACE TRIGGER comments_updated AFTER UPDATE ON comments
   REFERENCING OLD TABLE AS old_rows NEW TABLE AS new_rows
   FOR EACH STATEMENT EXECUTE FUNCTION after_comments_updated();
 
--- Those that were deleted already are not uncounted again.
+-- Those that were deleted already are not uncounted again. What shows no more is carried up as their tallies go.
 CREATE OR REPLACE FUNCTION after_comments_deleted() RETURNS trigger LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
 BEGIN
   PERFORM count_comments(array_agg(post_id), array_agg(author_id), array_agg(-1))
   FROM old_rows WHERE deleted_at IS NULL HAVING count(*) > 0;
+  PERFORM count_replies(array_agg(under_id), array_agg(author_id), array_agg(-1), array_agg(0))
+  FROM old_rows WHERE under_id IS NOT NULL AND deleted_at IS NULL HAVING count(*) > 0;
   RETURN NULL;
 END $$;
 CREATE OR REPLACE TRIGGER comments_deleted AFTER DELETE ON comments

@@ -4,6 +4,7 @@ import { plain, tried, type Trials } from '../../ground/capability/trial.js';
 export const TRIALS: Trials = {
   listComments: plain('anyone'),
   getComment: plain('anyone'),
+  listReplies: plain('anyone'),
   createComment: {
     rule: 'signed-in',
     body: tried,

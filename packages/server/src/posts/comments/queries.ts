@@ -1,75 +1,121 @@
-import type { FieldValues, OwnFields, ReactionCounts } from '@gather-lane/core';
+import type { FieldValues, OwnFields, ReactionCounts, Removal, StoredSpan } from '@gather-lane/core';
 import { fieldsColumn, setFields } from '../../ground/fields/field-columns.js';
 import { AUTHOR_COLUMNS, type AuthorColumns } from '../../accounts/users/author.js';
 import { notKeptAway, seenBy } from '../../accounts/users/visibility.js';
 import { OF_VISIBLE_POST } from './visible.js';
-import { keyset } from '../../ground/database/keyset.js';
-
-const shown = (model: OwnFields, viewer: string) =>
-  `c.id, c.post_id, c.parent_id, c.body, c.version, c.created_at, c.edited_at, ${AUTHOR_COLUMNS}, ${fieldsColumn(model, 'comments', 'c')},
-   (SELECT t.reactions FROM comment_tallies t WHERE t.comment_id = c.id) AS reactions,
-   (SELECT r.kind FROM comment_reactions r WHERE r.comment_id = c.id AND r.user_id = ${viewer}::uuid) AS reaction,
-   (SELECT w.weights FROM weightings w WHERE w.in_force) AS weights`;
 
 type Nullable<T> = { readonly [K in keyof T]: T[K] | null };
 
-/** A row of the statements that show comments; one without an author is a marker. */
+/** A row of the statement that shows comments; one that is not seen is a marker. */
 export interface CommentRow extends Nullable<AuthorColumns> {
   readonly id: string;
   readonly post_id: string;
   readonly parent_id: string | null;
+  readonly under_id: string | null;
+  readonly depth: number;
   readonly body: string;
+  readonly spans: StoredSpan[];
   readonly version: number;
   readonly created_at: Date;
   readonly edited_at: Date | null;
+  readonly deleted: boolean;
+  readonly removal: Removal | null;
+  readonly erased: boolean;
+  /** Whether the viewer reads it; they get a marker otherwise. */
+  readonly seen: boolean;
+  readonly answered_handle: string | null;
   readonly fields: FieldValues | null;
-  /** Null for one that nobody ever reacted to. */
-  readonly reactions: ReactionCounts | null;
+  readonly reactions: ReactionCounts;
+  readonly replies: number;
+  readonly people: number;
   readonly reaction: string | null;
   readonly weights: Record<string, number>;
 }
 
 /**
- * A page of the conversation below a post, as the viewer ($5) reads it: nothing by whom they keep away from, and a
- * marker for each comment with answers whose author's account is gone. Cost: a range of comments_conversation and one
- * of comments_markers, and a few probes for each comment.
+ * Whether a comment (c, by a) is read by a viewer: it is there, and neither keeps away from the other; the one that they ask for
+ * themselves ($asked, an id or null) they read also by somebody whom they mute.
  */
-export const listComments = (model: OwnFields, sort: 'newest' | 'oldest'): string => {
-  const { after, order } = keyset('c.created_at', 'c.id', sort);
-  const range = `c.post_id = $1 AND ${after('$2', '$3')}`;
-  return `
-  (SELECT ${shown(model, '$5')} FROM comments c JOIN users a ON a.id = c.author_id
-   WHERE ${range} AND c.deleted_at IS NULL AND ${seenBy('a', '$5')} AND ${notKeptAway('a', '$5')} ORDER BY ${order} LIMIT $4)
-  UNION ALL
-  (SELECT ${shown(model, '$5')} FROM comments c LEFT JOIN users a ON false WHERE ${range} AND c.author_id IS NULL ORDER BY ${order} LIMIT $4)
-  ORDER BY ${keyset('created_at', 'id', sort).order} LIMIT $4`;
-};
+export const readBy = (viewer: string, asked = 'NULL'): string =>
+  `(c.deleted_at IS NULL AND ${seenBy('a', viewer)} AND (c.id = ${asked}::uuid OR ${notKeptAway('a', viewer)}))`;
+
+/**
+ * Comments by id, in the order of the ids, with all that a page shows of them to a viewer ($2): whether they read it or get a
+ * marker is said by `seen`; $3 is the one that they ask for themselves, or null. Cost: eight primary-key probes for each.
+ */
+export const commentsById = (model: OwnFields): string => `
+  SELECT c.id, c.post_id, c.parent_id, c.under_id, c.depth, c.body, c.spans, c.version, c.created_at, c.edited_at,
+    c.deleted_at IS NOT NULL AS deleted, c.removal, c.author_id IS NULL OR a.erased_at IS NOT NULL AS erased,
+    coalesce(${readBy('$2', '$3')}, false) AS seen, ${AUTHOR_COLUMNS}, ${fieldsColumn(model, 'comments', 'c')},
+    t.reactions, t.replies, t.people,
+    (SELECT r.kind FROM comment_reactions r WHERE r.comment_id = c.id AND r.user_id = $2::uuid) AS reaction,
+    (SELECT w.weights FROM weightings w WHERE w.in_force) AS weights,
+    CASE WHEN c.parent_id IS DISTINCT FROM c.under_id THEN
+      (SELECT o.handle FROM comments q JOIN users o ON o.id = q.author_id WHERE q.id = c.parent_id AND ${seenBy('o', '$2')}) END AS answered_handle
+  FROM unnest($1::uuid[]) WITH ORDINALITY AS i (id, place)
+  JOIN comments c ON c.id = i.id
+  JOIN comment_tallies t ON t.comment_id = c.id
+  LEFT JOIN users a ON a.id = c.author_id
+  ORDER BY i.place`;
 
 const VISIBLE_POST = (viewer: string) =>
   `EXISTS (SELECT FROM posts p JOIN users o ON o.id = p.author_id WHERE p.id = c.post_id AND p.deleted_at IS NULL AND ${seenBy('o', viewer)})`;
 
-/** One comment that the viewer ($2) may see, of a post that they may see. */
-export const commentById = (model: OwnFields): string => `
-  SELECT ${shown(model, '$2')}
-  FROM comments c JOIN users a ON a.id = c.author_id
+/** Owner and version of a comment ($1) that a viewer ($2) may see, of a post that they may see. Cost: some primary-key probes. */
+export const OWNED_COMMENT = `
+  SELECT c.author_id, c.version, c.post_id FROM comments c JOIN users a ON a.id = c.author_id
   WHERE c.id = $1 AND c.deleted_at IS NULL AND ${seenBy('a', '$2')} AND ${VISIBLE_POST('$2')}`;
+
+/** A comment ($1) of a post that the viewer ($2) may see, seen or a marker. Cost: some primary-key probes. */
+export const PLACE_OF_COMMENT = `
+  SELECT c.id FROM comments c JOIN comment_tallies t ON t.comment_id = c.id
+  WHERE c.id = $1 AND (t.in_sight OR t.below > 0) AND ${VISIBLE_POST('$2')}`;
+
+/** What a comment ($1) stands under, from the top down. Cost: one probe for each level. */
+export const ANCESTORS = `
+  WITH RECURSIVE up AS (
+    SELECT c.under_id AS id, 1 AS n FROM comments c WHERE c.id = $1
+    UNION ALL SELECT c.under_id, u.n + 1 FROM up u JOIN comments c ON c.id = u.id
+  ) SELECT id FROM up WHERE id IS NOT NULL ORDER BY n DESC`;
+
+/** Who has to be held before a comment is made: the authors of its post ($1) and of what it answers ($2). */
+export const AUTHORS_ABOVE = `
+  SELECT p.author_id AS post_author_id, c.author_id AS parent_author_id
+  FROM posts p LEFT JOIN comments c ON c.id = $2 AND c.post_id = p.id WHERE p.id = $1`;
 
 /**
  * Comments on a post that its author lets the commenter ($3) see; $5 (null for none) must be a comment of the same post, in sight
- * and by somebody who lets the commenter see it too. No row comes back where either is not so. Own fields as one JSON object, $6.
+ * and by somebody who lets the commenter see it too. Where that stands as deep as may be ($8), this one gets a place beside it. No
+ * row comes back where either is not so. $6 are its spans, read by $7; own fields as one JSON object, $9.
  */
 export const createComment = (columns: string[]): string => `
-  INSERT INTO comments (${['id', 'post_id', 'author_id', 'body', 'parent_id', ...columns].join(', ')})
-  SELECT $1::uuid, p.id, $3::uuid, $4::text, $5::uuid${columns.map((column) => `, o.${column}`).join('')}
-  FROM posts p JOIN users a ON a.id = p.author_id${columns.length > 0 ? ' CROSS JOIN jsonb_populate_record(NULL::comments, $6::jsonb) o' : ''}
-  WHERE p.id = $2 AND p.deleted_at IS NULL AND ${seenBy('a', '$3')}
-    AND ($5::uuid IS NULL OR EXISTS (
-      SELECT FROM comments c JOIN users w ON w.id = c.author_id
-      WHERE c.id = $5 AND c.post_id = p.id AND c.deleted_at IS NULL AND ${seenBy('w', '$3')}))
+  INSERT INTO comments (${['id', 'post_id', 'author_id', 'body', 'parent_id', 'spans', 'reading', 'under_id', 'depth', ...columns].join(', ')})
+  SELECT $1::uuid, p.id, $3::uuid, $4::text, $5::uuid, $6::jsonb, $7::integer,
+    CASE WHEN c.depth < $8::integer THEN c.id ELSE c.under_id END, CASE WHEN c.id IS NULL THEN 0 WHEN c.depth < $8::integer THEN c.depth + 1 ELSE c.depth END${columns.map((column) => `, o.${column}`).join('')}
+  FROM posts p JOIN users a ON a.id = p.author_id
+  LEFT JOIN (comments c JOIN users w ON w.id = c.author_id) ON c.id = $5 AND c.post_id = p.id AND c.deleted_at IS NULL AND ${seenBy('w', '$3')}
+  ${columns.length > 0 ? 'CROSS JOIN jsonb_populate_record(NULL::comments, $9::jsonb) o' : ''}
+  WHERE p.id = $2 AND p.deleted_at IS NULL AND ${seenBy('a', '$3')} AND ($5::uuid IS NULL OR c.id IS NOT NULL)
   RETURNING id`;
 
-/** The write repeats the doorway's decision. Own fields from $5 on. */
+/**
+ * Holds a comment before it is edited. The write repeats the doorway's decision: only the author's own ($2), visible one of that version
+ * ($3 null takes any), as it is once whoever held it before is done. Cost: two primary-key probes.
+ */
+export const HOLD_COMMENT = `
+  SELECT body, spans, (SELECT p.author_id FROM posts p WHERE p.id = comments.post_id) AS post_author_id FROM comments
+  WHERE id = $1 AND author_id = $2 AND deleted_at IS NULL AND ($3::integer IS NULL OR version = $3) AND ${OF_VISIBLE_POST}
+  FOR NO KEY UPDATE`;
+
+/** A row of that statement. */
+export interface HeldComment {
+  readonly body: string;
+  readonly spans: StoredSpan[];
+  readonly post_author_id: string;
+}
+
+/** Edits a comment that is held; $3 are the spans of a new text, read by $4. Own fields from $5 on. */
 export const editComment = (columns: string[]): string => `
-  UPDATE comments SET body = coalesce($3, body), version = version + 1, edited_at = clock_timestamp()${setFields(columns, 5)}
-  WHERE id = $1 AND author_id = $2 AND deleted_at IS NULL AND ($4::integer IS NULL OR version = $4) AND ${OF_VISIBLE_POST}
-  RETURNING id`;
+  UPDATE comments SET body = coalesce($2, body), spans = coalesce($3::jsonb, spans), reading = coalesce($4::integer, reading),
+    version = version + 1, edited_at = clock_timestamp()${setFields(columns, 5)}
+  WHERE id = $1`;

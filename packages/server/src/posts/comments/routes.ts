@@ -11,7 +11,14 @@ import type { Comments } from './service.js';
 import type { IdempotentCalls } from '../../ground/idempotency/service.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
 import type { Config } from '../../ground/config/schema.js';
-import { commentBody, commentParam, commentPatch, CommentSchema } from './schema.js';
+import {
+  commentBody,
+  CommentInContextSchema,
+  commentParam,
+  commentPatch,
+  CommentSchema,
+  ThreadSchema,
+} from './schema.js';
 
 /** What these are made of. */
 interface Needs {
@@ -21,12 +28,23 @@ interface Needs {
   readonly config: Config;
 }
 
-const CommentPage = pageOf(CommentSchema, 'CommentPage');
+const ThreadPage = pageOf(ThreadSchema, 'ThreadPage');
+
+const sorted = (first: 'newest' | 'oldest') =>
+  Type.Union([Type.Literal('newest'), Type.Literal('oldest'), Type.Literal('liveliest')], {
+    default: first,
+    description: '`liveliest`: by how many people other than the author replied or reacted',
+  });
+const firstReplies = Type.Integer({
+  minimum: 0,
+  maximum: 5,
+  default: 0,
+  description: 'How many of the first replies come with each comment',
+});
 
 /** Routes of the conversation below posts. */
 export function commentRoutes(app: App, { comments, idempotent, address, config }: Needs): void {
-  app.addSchema(CommentSchema);
-  app.addSchema(CommentPage);
+  for (const schema of [CommentSchema, ThreadSchema, ThreadPage, CommentInContextSchema]) app.addSchema(schema);
 
   app.get(
     '/v1/posts/:post/comments',
@@ -39,18 +57,19 @@ export function commentRoutes(app: App, { comments, idempotent, address, config 
         params: postParam,
         querystring: Type.Object({
           ...pageQuery,
-          sort: Type.Union([Type.Literal('newest'), Type.Literal('oldest')], { default: 'newest' }),
+          level: Type.Union([Type.Literal('all'), Type.Literal('top')], {
+            default: 'all',
+            description: '`all` comments whatever they answer, or those at the `top` alone',
+          }),
+          sort: sorted('newest'),
+          replies: firstReplies,
         }),
-        response: replies({ 200: ref(CommentPage) }, ['not-found', 'bad-cursor']),
+        response: replies({ 200: ref(ThreadPage) }, ['not-found', 'bad-cursor']),
       },
     },
     async (request, reply) => {
-      const page = await comments.list(
-        request.params.post,
-        request.query.sort,
-        request.query,
-        request.principal.caller,
-      );
+      const { query } = request;
+      const page = await comments.list(request.params.post, query.level, query, query, request.principal.caller);
       linkNext(request, reply, address.base, page.next);
       return page;
     },
@@ -102,14 +121,37 @@ export function commentRoutes(app: App, { comments, idempotent, address, config 
         'operationId': 'getComment',
         'x-headers': ['ETag'],
         'tags': ['comments'],
-        'summary': 'One comment',
+        'summary': 'One comment, with what it stands under where that is asked for',
         'params': commentParam,
-        'response': replies({ 200: ref(CommentSchema) }, ['not-found']),
+        'querystring': Type.Object({ context: Type.Boolean({ default: false }) }),
+        'response': replies({ 200: ref(CommentInContextSchema) }, ['not-found']),
       },
     },
     async (request, reply) => {
-      const comment = await comments.view(request.params.comment, request.principal.caller);
+      const { params, query, principal } = request;
+      const comment = await comments.view(params.comment, principal.caller, query.context);
       return reply.header('etag', etagOf(comment.version)).send(comment);
+    },
+  );
+
+  app.get(
+    '/v1/comments/:comment/replies',
+    {
+      config: { doorway: 'anyone' },
+      schema: {
+        operationId: 'listReplies',
+        tags: ['comments'],
+        summary: 'The replies to a comment',
+        params: commentParam,
+        querystring: Type.Object({ ...pageQuery, sort: sorted('oldest'), replies: firstReplies }),
+        response: replies({ 200: ref(ThreadPage) }, ['not-found', 'bad-cursor']),
+      },
+    },
+    async (request, reply) => {
+      const { params, query, principal } = request;
+      const page = await comments.replies(params.comment, query, query, principal.caller);
+      linkNext(request, reply, address.base, page.next);
+      return page;
     },
   );
 

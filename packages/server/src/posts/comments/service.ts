@@ -3,6 +3,7 @@ import {
   columnOf,
   decide,
   netOf,
+  readSpans,
   visibleFields,
   type Caller,
   type FieldValues,
@@ -12,6 +13,7 @@ import {
 import type { DataSource, EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { inTransaction } from '../../ground/database/transaction.js';
+import type { ListCursor } from '@gather-lane/core';
 import { instantOf, type Page, type PageRequest, type Pages } from '../../ground/http/pagination.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
 import { invalid, Problem, refusalProblem } from '../../ground/http/problem.js';
@@ -20,13 +22,34 @@ import { LOCK_POST_TALLY } from '../../ranking/tallies/locks.js';
 import type { Posts } from '../posts/service.js';
 import { toAuthor, type AuthorColumns } from '../../accounts/users/author.js';
 import { viewerOf } from '../../accounts/users/visibility.js';
-import { commentById, createComment, editComment, listComments, type CommentRow } from './queries.js';
-import type { CommentView } from './schema.js';
+import { READING, readInto } from '../reading/service.js';
+import { markerOf } from './marker.js';
+import { pageOfComments, type CommentLevel, type CommentSort, type PageRow } from './page-queries.js';
+import {
+  ANCESTORS,
+  AUTHORS_ABOVE,
+  commentsById,
+  createComment,
+  editComment,
+  HOLD_COMMENT,
+  OWNED_COMMENT,
+  PLACE_OF_COMMENT,
+  type CommentRow,
+  type HeldComment,
+} from './queries.js';
+import type { CommentInContext, CommentView, ThreadView } from './schema.js';
 
 /** What of a comment is edited; what is not named stays. */
 export interface CommentEdit {
   readonly body?: string;
   readonly fields?: FieldValues;
+}
+
+/** What is read of a conversation. */
+export interface Reading {
+  readonly sort: CommentSort;
+  /** How many of the first replies come with each comment. */
+  readonly replies: number;
 }
 
 /** The conversation below posts. */
@@ -36,13 +59,21 @@ export class Comments {
   readonly #pages: Pages;
   readonly #address: PublicAddress;
   readonly #model: OwnFields;
+  readonly #deepest: number;
 
-  constructor(dataSource: DataSource, posts: Posts, pages: Pages, address: PublicAddress, model: OwnFields) {
+  /** @param deepest how many comments one can stand under */
+  constructor(
+    dataSource: DataSource,
+    { posts, pages, address }: { posts: Posts; pages: Pages; address: PublicAddress },
+    model: OwnFields,
+    deepest: number,
+  ) {
     this.#dataSource = dataSource;
     this.#posts = posts;
     this.#pages = pages;
     this.#address = address;
     this.#model = model;
+    this.#deepest = deepest;
   }
 
   /**
@@ -66,14 +97,15 @@ export class Comments {
       inTransaction(this.#dataSource, async (manager) => {
         await first(manager, id);
         await manager.query(LOCK_POST_TALLY, [postId]);
-        const rows = await manager.query<unknown[]>(createComment(columns), [
-          id,
-          postId,
-          author.id,
-          body,
-          parentId,
-          ...own,
-        ]);
+        const [above] = await manager.query<AuthorsAbove[]>(AUTHORS_ABOVE, [postId, parentId]);
+        if (!above) throw new NotMade();
+        const { post_author_id, parent_author_id } = above;
+        // Held against a block that is being made: whoever blocks first is not answered, nor mentioned.
+        const others = [post_author_id, ...(parent_author_id === null ? [] : [parent_author_id])];
+        const text = { body, authorId: author.id, postAuthorId: post_author_id };
+        const spans = JSON.stringify(await readInto(manager, text, 'share', others));
+        const parameters = [id, postId, author.id, body, parentId, spans, READING, this.#deepest, ...own];
+        const rows = await manager.query<unknown[]>(createComment(columns), parameters);
         if (rows.length === 0) throw new NotMade();
         return true;
       }),
@@ -87,43 +119,44 @@ export class Comments {
     throw invalid('/parentId', 'names no comment of this post');
   }
 
-  /** @throws Problem `not-found` */
-  async view(id: string, caller: Caller): Promise<CommentView> {
-    const [row] = await this.#dataSource.query<CommentRow[]>(commentById(this.#model), [id, viewerOf(caller)]);
-    if (!row) throw new Problem('not-found', 'There is no such comment, or it was deleted.');
-    return this.#toView(row, caller);
+  /**
+   * @param context whether what it stands under comes with it
+   * @throws Problem `not-found`
+   */
+  async view(id: string, caller: Caller, context = false): Promise<CommentInContext> {
+    if (!(await this.owned(id, caller))) throw NO_COMMENT();
+    const above = context ? await this.#dataSource.query<{ id: string }[]>(ANCESTORS, [id]) : [];
+    const views = await this.#viewAll([...above.map((row) => row.id), id], caller, id);
+    const view = views.get(id);
+    if (!view) throw NO_COMMENT();
+    return { ...view, ...(context && { ancestors: above.map((row) => views.get(row.id)!).filter(Boolean) }) };
   }
 
-  /** A page of the comments on a post. @throws Problem `not-found` for a post that is not visible */
+  /** A page of the comments on a post, or of those at its top. @throws Problem `not-found` for a post that is not visible */
   async list(
     postId: string,
-    sort: 'newest' | 'oldest',
+    level: 'all' | 'top',
+    reading: Reading,
     request: PageRequest,
     caller: Caller,
-  ): Promise<Page<CommentView>> {
+  ): Promise<Page<ThreadView>> {
     if (!(await this.#posts.owned(postId, caller)))
       throw new Problem('not-found', 'There is no such post, or it was deleted.');
-    const list = `comments:${sort}:${postId}`;
-    const from = await this.#pages.startOf(list, request);
-    const rows = await this.#dataSource.query<CommentRow[]>(listComments(this.#model, sort), [
-      postId,
-      instantOf(from),
-      from?.id ?? null,
-      request.limit + 1,
-      viewerOf(caller),
-    ]);
-    return this.#pages.toPage(
-      list,
-      request,
-      rows,
-      (row) => row.created_at.getTime(),
-      (row) => this.#toView(row, caller),
-    );
+    const list = `comments:${level}:${reading.sort}:${postId}`;
+    return this.#page(list, { id: postId, level: level === 'all' ? 'all' : 'place' }, reading, request, caller);
+  }
+
+  /** A page of the replies to a comment. @throws Problem `not-found` for one that is not shown */
+  async replies(id: string, reading: Reading, request: PageRequest, caller: Caller): Promise<Page<ThreadView>> {
+    const rows = await this.#dataSource.query<unknown[]>(PLACE_OF_COMMENT, [id, viewerOf(caller)]);
+    if (rows.length === 0) throw NO_COMMENT();
+    return this.#page(repliesOf(id, reading.sort), { id, level: 'place' }, reading, request, caller);
   }
 
   /** Owner and version of a comment that the caller may see; one under an invisible post is not there. */
   async owned(id: string, caller: Caller): Promise<Owned | null> {
-    const [row] = await this.#dataSource.query<CommentRow[]>(commentById(this.#model), [id, viewerOf(caller)]);
+    const parameters = [id, viewerOf(caller)];
+    const [row] = await this.#dataSource.query<{ author_id: string; version: number }[]>(OWNED_COMMENT, parameters);
     return row ? { ownerId: row.author_id, version: row.version } : null;
   }
 
@@ -136,11 +169,74 @@ export class Comments {
   ): Promise<void> {
     const { columns, values } = fieldColumns(edit.fields);
     if (edit.body === undefined && columns.length === 0) return;
-    const parameters = [id, caller.id, edit.body ?? null, version ?? null, ...values];
-    const [rows] = await withFieldProblems(() =>
-      this.#dataSource.query<[unknown[], number]>(editComment(columns), parameters),
+    const done = await withFieldProblems(() =>
+      inTransaction(this.#dataSource, async (manager) => {
+        const [before] = await manager.query<HeldComment[]>(HOLD_COMMENT, [id, caller.id, version ?? null]);
+        if (!before) return false;
+        const { body } = edit;
+        const text = { authorId: caller.id, postAuthorId: before.post_author_id, before };
+        const read =
+          body === undefined
+            ? [null, null]
+            : [JSON.stringify(await readInto(manager, { ...text, body }, 'share')), READING];
+        await manager.query(editComment(columns), [id, body ?? null, ...read, ...values]);
+        return true;
+      }),
     );
-    if (rows.length === 0) throw await this.#refusal(id, caller, version);
+    if (!done) throw await this.#refusal(id, caller, version);
+  }
+
+  async #page(
+    list: string,
+    place: { readonly id: string; readonly level: CommentLevel },
+    { sort, replies }: Reading,
+    request: PageRequest,
+    caller: Caller,
+  ): Promise<Page<ThreadView>> {
+    const from = await this.#pages.startOf(list, request);
+    const rows = await this.#dataSource.query<PageRow[]>(pageOfComments(place.level, sort), [
+      place.id,
+      keyOf(sort, from),
+      from?.id ?? null,
+      request.limit + 1,
+      viewerOf(caller),
+      replies,
+    ]);
+    const shown = rows.slice(0, request.limit);
+    const firstOf = (row: PageRow) => (row.replies ?? []).slice(0, replies);
+    const views = await this.#viewAll(
+      shown.flatMap((row) => [row.id, ...firstOf(row)]),
+      caller,
+    );
+    const { items, next } = await this.#pages.toPage(
+      list,
+      request,
+      rows,
+      (row) => (sort === 'liveliest' ? row.people : row.created_at.getTime()),
+      (row) => row,
+    );
+    const threads = items.map(async (row): Promise<ThreadView[]> => {
+      const view = views.get(row.id);
+      // Gone for good between the two statements.
+      if (!view) return [];
+      if (replies === 0) return [view];
+      const ids = (row.replies ?? []).map((id, i) => ({ id, at: row.instants![i]! }));
+      const first = await this.#pages.toPage(
+        repliesOf(row.id, 'oldest'),
+        { limit: replies },
+        ids,
+        ({ at }) => at.getTime(),
+        ({ id }) => views.get(id),
+      );
+      return [{ ...view, replies: { items: first.items.filter((reply) => reply !== undefined), next: first.next } }];
+    });
+    return { items: (await Promise.all(threads)).flat(), next };
+  }
+
+  async #viewAll(ids: string[], caller: Caller, asked: string | null = null): Promise<Map<string, CommentView>> {
+    if (ids.length === 0) return new Map();
+    const rows = await this.#dataSource.query<CommentRow[]>(commentsById(this.#model), [ids, viewerOf(caller), asked]);
+    return new Map(rows.map((row) => [row.id, this.#toView(row, caller)]));
   }
 
   async #refusal(id: string, caller: Caller, version: number | undefined): Promise<Problem> {
@@ -151,16 +247,38 @@ export class Comments {
   }
 
   #toView(row: CommentRow, caller: Caller): CommentView {
-    return {
+    const marker = markerOf(row);
+    const place = {
       id: row.id,
       postId: row.post_id,
-      parentId: row.parent_id,
-      author: isAuthored(row) ? toAuthor(row, this.#address) : null,
-      body: row.body,
+      parentId: row.under_id,
+      depth: row.depth,
+      answers: row.parent_id === row.under_id ? null : { comment: row.parent_id, handle: row.answered_handle },
+      marker,
       createdAt: row.created_at.toISOString(),
-      editedAt: row.edited_at?.toISOString() ?? null,
       version: row.version,
-      tallies: { reactions: row.reactions ?? {}, net: netOf(row.reactions ?? {}, row.weights) },
+    };
+    const { replies, people } = row;
+    // What is not read is not said: neither the text, nor whose it was, nor what others made of it.
+    if (marker !== null || !isAuthored(row))
+      return {
+        ...place,
+        author: null,
+        body: '',
+        spans: [],
+        editedAt: null,
+        tallies: { replies, people, reactions: {}, net: 0 },
+        reaction: null,
+        can: canOf({ kind: 'nobody' }, null),
+        fields: visibleFields(this.#model, 'comments', null, caller, null),
+      };
+    return {
+      ...place,
+      author: toAuthor(row, this.#address),
+      body: row.body,
+      spans: readSpans(row.spans),
+      editedAt: row.edited_at?.toISOString() ?? null,
+      tallies: { replies, people, reactions: row.reactions, net: netOf(row.reactions, row.weights) },
       reaction: row.reaction,
       can: canOf(caller, row.author_id),
       fields: visibleFields(this.#model, 'comments', row.fields, caller, row.author_id),
@@ -168,7 +286,20 @@ export class Comments {
   }
 }
 
+interface AuthorsAbove {
+  readonly post_author_id: string;
+  readonly parent_author_id: string | null;
+}
+
 /** Rolls the transaction back, with all that it did first. */
 class NotMade extends Error {}
+
+const NO_COMMENT = () => new Problem('not-found', 'There is no such comment, or it was deleted.');
+
+/** The name of the list of a comment's replies, which those that come with it are the beginning of. */
+const repliesOf = (id: string, sort: CommentSort): string => `replies:${sort}:${id}`;
+
+const keyOf = (sort: CommentSort, from: ListCursor | null): string | number | null =>
+  sort === 'liveliest' ? from && Number(from.key) : instantOf(from);
 
 const isAuthored = (row: CommentRow): row is CommentRow & AuthorColumns => row.author_id !== null;

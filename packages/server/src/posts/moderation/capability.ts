@@ -25,9 +25,9 @@ export const moderation: Capability = {
   ],
   trials: TRIALS,
   start(house) {
-    const { database, background, pages, address } = house;
+    const { database, background, pages, address, config } = house;
     const [posts, comments] = [house.get(Posts), house.get(Comments)];
-    const removals = house.add(new Removals(database, background, { posts, comments, pages }));
+    const removals = house.add(new Removals(database, background, { posts, comments, pages }, config.model));
     return {
       owners: {
         'removed post': (reference, caller) => removals.owned('post', readId(reference, 'post'), caller),

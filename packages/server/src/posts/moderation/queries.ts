@@ -1,4 +1,5 @@
-import { RESTORABLE_DAYS, type Removal } from '@gather-lane/core';
+import { columnOf, fieldsOf, RESTORABLE_DAYS, type OwnFields, type Removal } from '@gather-lane/core';
+import { quoted } from '../../ground/fields/field-columns.js';
 import { OF_VISIBLE_POST } from '../comments/visible.js';
 import { LOCK_COMMENT_TALLY } from '../../ranking/tallies/locks.js';
 import { LOCK_POST_TALLY } from '../../ranking/tallies/locks.js';
@@ -11,6 +12,7 @@ const TABLE = { post: 'posts', comment: 'comments' } as const;
 const POST_ID = { post: 'id', comment: 'post_id' } as const;
 /** A comment is out of reach with its post. */
 const REACHABLE = { post: 'true', comment: OF_VISIBLE_POST } as const;
+const NOTHING_BELOW = `AND NOT EXISTS (SELECT FROM comment_tallies t WHERE t.comment_id = comments.id AND t.below > 0)`;
 const MODERATES = `EXISTS (SELECT FROM users WHERE id = $2 AND moderator)`;
 
 /** Every write that moves tallies takes their row first. */
@@ -99,10 +101,33 @@ export interface ModerationRow {
   readonly removal: Removal | null;
 }
 
+const emptied = (model: OwnFields): string =>
+  fieldsOf(model, 'comments')
+    .map(({ name }) => `, ${quoted(columnOf(name))} = NULL`)
+    .join('');
+
+const LONG_AGO = `deleted_at < clock_timestamp() - interval '${RESTORABLE_DAYS} days' AND removal IS DISTINCT FROM 'withheld'`;
+
+/**
+ * Comments that were deleted so long ago that nobody can restore them, but that something below them still shows ($1 at a time): their
+ * text and author go, and a place is left.
+ */
+export const blank = (model: OwnFields): string => `
+  UPDATE comments SET author_id = NULL, body = '', spans = '[]', edited_at = NULL${emptied(model)} WHERE id IN (
+    SELECT c.id FROM comments c JOIN comment_tallies t ON t.comment_id = c.id
+    WHERE c.${LONG_AGO} AND c.author_id IS NOT NULL AND t.below > 0 ORDER BY c.id LIMIT $1)`;
+
+/** Places that nothing stands at any more, a batch at a time ($1). */
+export const CLEAR_PLACES = `
+  DELETE FROM comments WHERE id IN (
+    SELECT c.id FROM comments c WHERE c.${LONG_AGO} AND c.author_id IS NULL
+      AND NOT EXISTS (SELECT FROM comments r WHERE r.post_id = c.post_id AND r.under_id = c.id)
+      AND NOT EXISTS (SELECT FROM comments r WHERE r.post_id = c.post_id AND r.parent_id = c.id)
+    ORDER BY c.id LIMIT $1)`;
+
 /** Posts and comments that were deleted so long ago that nobody can restore them, a batch at a time ($1). */
 export const purge = (thing: Thing): string => `
   DELETE FROM ${TABLE[thing]} WHERE id IN (
     SELECT id FROM ${TABLE[thing]}
-    WHERE deleted_at < clock_timestamp() - interval '${RESTORABLE_DAYS} days' AND removal IS DISTINCT FROM 'withheld'
-      AND author_id IS NOT NULL
+    WHERE ${LONG_AGO} AND author_id IS NOT NULL ${thing === 'comment' ? NOTHING_BELOW : ''}
     ORDER BY id LIMIT $1)`;

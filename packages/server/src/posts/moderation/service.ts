@@ -3,6 +3,7 @@ import {
   decideRestore,
   isOwner,
   type Caller,
+  type OwnFields,
   type Owned,
   type Removal,
   type RestoreRefusal,
@@ -16,6 +17,8 @@ import { invalid, Problem, refusalProblem } from '../../ground/http/problem.js';
 import type { Posts } from '../posts/service.js';
 import { Moderation as ModerationRow } from './moderation.entity.js';
 import {
+  blank,
+  CLEAR_PLACES,
   LIST_MODERATIONS,
   LOCK_TALLY,
   OWN_REMOVED,
@@ -44,16 +47,19 @@ export class Removals {
   readonly #background: DataSource;
   readonly #owners: Record<Thing, Posts | Comments>;
   readonly #pages: Pages;
+  readonly #model: OwnFields;
 
   /** @param background where what nobody can restore is really deleted */
   constructor(
     dataSource: DataSource,
     background: DataSource,
     { posts, comments, pages }: { posts: Posts; comments: Comments; pages: Pages },
+    model: OwnFields,
   ) {
     this.#dataSource = dataSource;
     this.#background = background;
     this.#pages = pages;
+    this.#model = model;
     this.#owners = { post: posts, comment: comments };
   }
 
@@ -153,9 +159,9 @@ export class Removals {
 
   /** Really deletes what nobody can restore any more, in batches of its own transactions. */
   async purge(): Promise<void> {
-    for (const thing of ['comment', 'post'] as const)
-      for (let gone = PURGED_AT_ONCE; gone === PURGED_AT_ONCE;)
-        [, gone] = await this.#background.query<[unknown[], number]>(purge(thing), [PURGED_AT_ONCE]);
+    for (const statement of [blank(this.#model), purge('comment'), CLEAR_PLACES, purge('post')])
+      for (let done = PURGED_AT_ONCE; done === PURGED_AT_ONCE;)
+        [, done] = await this.#background.query<[unknown[], number]>(statement, [PURGED_AT_ONCE]);
   }
 
   async #removed(thing: Thing, id: string): Promise<RemovedRow | undefined> {

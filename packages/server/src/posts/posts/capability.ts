@@ -17,9 +17,21 @@ export const posts: Capability = {
   ownFields: { posts: Post },
   tables: {
     posts: {
-      shown: ['id', 'author_id', 'body', 'version', 'created_at', 'edited_at', 'deleted_at', 'removal'],
+      shown: [
+        'id',
+        'author_id',
+        'body',
+        'version',
+        'created_at',
+        'edited_at',
+        'deleted_at',
+        'removal',
+        'spans',
+        'reading',
+      ],
       filled: true,
-      exported: { key: ['id'] },
+      // What a text names is found anew where it is imported.
+      exported: { key: ['id'], here: { spans: [], reading: 0 } },
     },
     post_pictures: {
       shown: ['post_id', 'position', 'upload_id', 'alt'],

@@ -9,24 +9,28 @@ BEGIN
   PERFORM count_users(array_agg(author_id), array_agg(n), array_agg(0), array_agg(0))
   FROM (SELECT author_id, (1 * count(*))::integer AS n FROM new_rows WHERE deleted_at IS NULL GROUP BY author_id ORDER BY author_id) r
   HAVING count(*) > 0;
+  PERFORM set_hashtags(array_agg(id)), set_post_mentions(array_agg(id)) FROM new_rows WHERE spans <> '[]' HAVING count(*) > 0;
   RETURN NULL;
 END $$;
 CREATE OR REPLACE TRIGGER posts_inserted AFTER INSERT ON posts
   REFERENCING NEW TABLE AS new_rows
   FOR EACH STATEMENT EXECUTE FUNCTION after_posts_inserted();
 
--- An edit of the text moves nothing; deleting, restoring and moving in time do. Cost: one sort of the statement's rows.
+-- An edit of the text moves nothing but the words and people that it names; deleting, restoring and moving in time do. Cost: one sort of
+-- the statement's rows.
 CREATE OR REPLACE FUNCTION after_posts_updated() RETURNS trigger LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
 DECLARE
   moved uuid[];
 BEGIN
+  PERFORM set_post_mentions(array_agg(n.id)) FROM new_rows n JOIN old_rows o ON o.id = n.id WHERE o.spans <> n.spans HAVING count(*) > 0;
   SELECT array_agg(id) INTO moved FROM (
     SELECT id FROM (
       SELECT id, author_id, deleted_at IS NULL AS visible, created_at FROM old_rows
       UNION SELECT id, author_id, deleted_at IS NULL, created_at FROM new_rows
     ) both_ways GROUP BY id HAVING count(*) > 1) m;
   IF moved IS NULL THEN
+    PERFORM set_hashtags(array_agg(n.id)) FROM new_rows n JOIN old_rows o ON o.id = n.id WHERE o.spans <> n.spans HAVING count(*) > 0;
     RETURN NULL;
   END IF;
   PERFORM FROM post_tallies WHERE post_id = ANY (moved) ORDER BY post_id FOR NO KEY UPDATE;
@@ -36,6 +40,8 @@ BEGIN
           SELECT author_id, -1 AS sign FROM old_rows WHERE deleted_at IS NULL
           UNION ALL SELECT author_id, 1 FROM new_rows WHERE deleted_at IS NULL) signed
         GROUP BY author_id) r WHERE d <> 0 HAVING count(*) > 0;
+  PERFORM set_hashtags(array_agg(id)) FROM new_rows n
+  WHERE id = ANY (moved) AND spans <> '[]' OR EXISTS (SELECT FROM old_rows o WHERE o.id = n.id AND o.spans <> n.spans) HAVING count(*) > 0;
   RETURN NULL;
 END $$;
 CREATE OR REPLACE TRIGGER posts_updated AFTER UPDATE ON posts

@@ -1,4 +1,4 @@
-import type { FieldValues, OwnFields } from '@gather-lane/core';
+import type { FieldValues, OwnFields, StoredSpan } from '@gather-lane/core';
 import { fieldsColumn, setFields } from '../../ground/fields/field-columns.js';
 import type { PictureJson } from '../../accounts/media/picture.js';
 import { PICTURE_JSON } from '../../accounts/media/fragments.js';
@@ -16,7 +16,7 @@ const PICTURES = `(
  * Cost: six primary-key probes for each post, and two for each picture.
  */
 export const postsById = (model: OwnFields): string => `
-  SELECT p.id, p.body, p.version, p.created_at, p.edited_at, ${AUTHOR_COLUMNS}, t.comments, ${COUNT_COLUMNS}, s.lane_time,
+  SELECT p.id, p.body, p.spans, p.version, p.created_at, p.edited_at, ${AUTHOR_COLUMNS}, t.comments, ${COUNT_COLUMNS}, s.lane_time,
     r.kind AS reaction, w.weights,
     ${fieldsColumn(model, 'posts', 'p')}, ${PICTURES}
   FROM unnest($1::uuid[]) WITH ORDINALITY AS i (id, place)
@@ -33,6 +33,7 @@ export const postsById = (model: OwnFields): string => `
 export interface PostRow extends AuthorColumns, CountColumns {
   readonly id: string;
   readonly body: string;
+  readonly spans: StoredSpan[];
   readonly version: number;
   readonly created_at: Date;
   readonly edited_at: Date | null;
@@ -62,18 +63,21 @@ export const listPosts = (sort: 'newest' | 'oldest', whose: 'author' | 'everybod
   ORDER BY ${order} LIMIT $4`;
 };
 
-/** Makes a post; the triggers make its tally and its standing. Own fields from $4 on. */
+/** Makes a post; the triggers make its tally and its standing, and what its spans name. Own fields from $6 on. */
 export const createPost = (columns: string[]): string =>
-  `INSERT INTO posts (${['id', 'author_id', 'body', ...columns].join(', ')}) VALUES ($1, $2, $3${columns.map((_, i) => `, $${4 + i}`).join('')})`;
+  `INSERT INTO posts (${['id', 'author_id', 'body', 'spans', 'reading', ...columns].join(', ')}) VALUES ($1, $2, $3, $4, $5${columns.map((_, i) => `, $${6 + i}`).join('')})`;
 
 /**
  * Holds a post before it is edited. The write repeats the doorway's decision: only the author's own ($2), visible post of that
  * version ($3 null takes any), as it is once whoever held it before is done. Cost: one primary-key probe.
  */
 export const HOLD_POST = `
-  SELECT FROM posts WHERE id = $1 AND author_id = $2 AND deleted_at IS NULL AND ($3::integer IS NULL OR version = $3) FOR NO KEY UPDATE`;
+  SELECT body, spans FROM posts WHERE id = $1 AND author_id = $2 AND deleted_at IS NULL AND ($3::integer IS NULL OR version = $3) FOR NO KEY UPDATE`;
 
-/** Edits a post that is held. What it said until now is kept as a version. Own fields from $3 on. */
+/**
+ * Edits a post that is held. What it said until now is kept as a version; $3 are the spans of a new text, read by $4. Own
+ * fields from $5 on.
+ */
 export const editPost = (model: OwnFields, columns: string[]): string => `
   WITH old AS MATERIALIZED (
     SELECT p.id, p.version, p.body, coalesce(p.edited_at, p.created_at) AS since, ${fieldsColumn(model, 'posts', 'p')},
@@ -84,7 +88,8 @@ export const editPost = (model: OwnFields, columns: string[]): string => `
     INSERT INTO post_versions (post_id, version, body, fields, pictures, created_at)
     SELECT id, version, body, fields, pictures, since FROM old
   )
-  UPDATE posts SET body = coalesce($2, body), version = version + 1, edited_at = clock_timestamp()${setFields(columns, 3)}
+  UPDATE posts SET body = coalesce($2, body), version = version + 1, edited_at = clock_timestamp(),
+    spans = coalesce($3::jsonb, spans), reading = coalesce($4::integer, reading)${setFields(columns, 5)}
   WHERE id = $1 RETURNING body`;
 
 /** Earlier versions of a post, the latest first. Cost: one range of the key. */

@@ -1,3 +1,4 @@
+import { SpanSchema } from '../reading/schema.js';
 import { Type } from 'typebox';
 import type { App } from '../../ground/http/app-type.js';
 import { userCaller } from '../../ground/http/caller.js';
@@ -28,7 +29,7 @@ const sortQuery = { sort: Type.Union([Type.Literal('newest'), Type.Literal('olde
 
 /** Routes of posts. */
 export function postRoutes(app: App, { posts, users, idempotent, address, config }: Needs): void {
-  for (const schema of [PostSchema, PostPage, VersionSchema, VersionPage]) app.addSchema(schema);
+  for (const schema of [SpanSchema, PostSchema, PostPage, VersionSchema, VersionPage]) app.addSchema(schema);
 
   app.get(
     '/v1/posts',

@@ -3,6 +3,7 @@ import { Type } from 'typebox';
 import { closed, Instant, kept, orNull, personText, ref, Uuid, type Of } from '../../ground/http/schemas.js';
 import { fieldsBody, fieldsReply } from '../../ground/fields/field-schemas.js';
 import { PictureSchema } from '../../accounts/media/picture.js';
+import { SpanSchema } from '../reading/schema.js';
 import { Net, OwnReaction, ReactionTallies } from '../reactions/schema.js';
 import { AuthorSchema } from '../../accounts/users/schema.js';
 
@@ -18,6 +19,7 @@ export const PostSchema = Type.Object(
     id: Uuid,
     author: ref(AuthorSchema),
     body: Type.String({ description: 'Empty for a post of pictures only' }),
+    spans: Type.Array(ref(SpanSchema), { description: 'What of the text is more than text, in its order' }),
     media: Type.Array(ref(PictureSchema)),
     createdAt: Instant,
     editedAt: orNull(Instant),

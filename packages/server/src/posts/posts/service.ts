@@ -3,12 +3,14 @@ import {
   decide,
   netOf,
   peopleOf,
+  readSpans,
   visibleFields,
   type Caller,
   type FieldValues,
   type OwnFields,
   type Owned,
   type People,
+  type StoredSpan,
 } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
@@ -18,6 +20,7 @@ import { instantOf, type Page, type PageRequest, type Pages } from '../../ground
 import { invalid, Problem, refusalProblem } from '../../ground/http/problem.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
 import { fieldColumns, withFieldProblems } from '../../ground/fields/field-columns.js';
+import { READING, readInto } from '../reading/service.js';
 import { toPicture } from '../../accounts/media/picture.js';
 import { toCounts } from '../../ranking/tallies/counts.js';
 import { toAuthor } from '../../accounts/users/author.js';
@@ -100,7 +103,9 @@ export class Posts {
     await withFieldProblems(() =>
       inTransaction(this.#dataSource, async (manager) => {
         await first(manager, id);
-        await manager.query(createPost(columns), [id, authorId, body, ...values]);
+        const spans = await readInto(manager, { body, authorId, postAuthorId: authorId }, 'count');
+        const stored = [body, JSON.stringify(spans), READING];
+        await manager.query(createPost(columns), [id, authorId, ...stored, ...values]);
         await setPictures(manager, id, authorId, media);
       }),
     );
@@ -167,11 +172,15 @@ export class Posts {
     const done = await withFieldProblems(() =>
       inTransaction(this.#dataSource, async (manager) => {
         // Held in a statement of its own: what is kept as a version and what is edited are then the same row.
-        const held = await manager.query<unknown[]>(HOLD_POST, [id, caller.id, version ?? null]);
-        if (held.length === 0) return false;
+        const [before] = await manager.query<HeldText[]>(HOLD_POST, [id, caller.id, version ?? null]);
+        if (!before) return false;
+        const text = { authorId: caller.id, postAuthorId: caller.id, before };
+        const read =
+          body === null ? [null, null] : [JSON.stringify(await readInto(manager, { ...text, body }, 'share')), READING];
         const rows = await manager.query<[{ body: string }[], number]>(editPost(this.#model, columns), [
           id,
           body,
+          ...read,
           ...values,
         ]);
         const row = rows[0][0]!;
@@ -222,6 +231,7 @@ export class Posts {
       id: row.id,
       author: toAuthor(row, this.#address),
       body: row.body,
+      spans: readSpans(row.spans),
       media: (row.pictures ?? []).map((picture) => toPicture(picture, this.#address)),
       createdAt: row.created_at.toISOString(),
       editedAt: row.edited_at?.toISOString() ?? null,
@@ -234,6 +244,12 @@ export class Posts {
       fields: visibleFields(this.#model, 'posts', row.fields, caller, row.author_id),
     };
   }
+}
+
+/** A text as it was before it is edited. */
+interface HeldText {
+  readonly body: string;
+  readonly spans: readonly StoredSpan[];
 }
 
 /** Puts pictures on a post, in their order. @throws Problem `invalid` for one that is not the author's own, or twice there */

@@ -38,7 +38,7 @@ CREATE OR REPLACE TRIGGER reactions_deleted AFTER DELETE ON reactions
 CREATE OR REPLACE FUNCTION after_comment_reactions_inserted() RETURNS trigger LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
 BEGIN
-  PERFORM count_comment_reactions(array_agg(comment_id), array_agg(kind), array_agg(sign))
+  PERFORM count_comment_reactions(array_agg(comment_id), array_agg(user_id), array_agg(kind), array_agg(sign))
   FROM (SELECT n.*, 1 AS sign FROM new_rows n) r HAVING count(*) > 0;
   RETURN NULL;
 END $$;
@@ -49,7 +49,7 @@ CREATE OR REPLACE TRIGGER comment_reactions_inserted AFTER INSERT ON comment_rea
 CREATE OR REPLACE FUNCTION after_comment_reactions_updated() RETURNS trigger LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
 BEGIN
-  PERFORM count_comment_reactions(array_agg(comment_id), array_agg(kind), array_agg(sign))
+  PERFORM count_comment_reactions(array_agg(comment_id), array_agg(user_id), array_agg(kind), array_agg(sign))
   FROM (SELECT n.*, 1 AS sign FROM new_rows n UNION ALL SELECT o.*, -1 FROM old_rows o) r HAVING count(*) > 0;
   RETURN NULL;
 END $$;
@@ -60,7 +60,7 @@ CREATE OR REPLACE TRIGGER comment_reactions_updated AFTER UPDATE ON comment_reac
 CREATE OR REPLACE FUNCTION after_comment_reactions_deleted() RETURNS trigger LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
 BEGIN
-  PERFORM count_comment_reactions(array_agg(comment_id), array_agg(kind), array_agg(sign))
+  PERFORM count_comment_reactions(array_agg(comment_id), array_agg(user_id), array_agg(kind), array_agg(sign))
   FROM (SELECT o.*, -1 AS sign FROM old_rows o) r HAVING count(*) > 0;
   RETURN NULL;
 END $$;

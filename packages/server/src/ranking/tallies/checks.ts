@@ -5,7 +5,20 @@ import { REPAIR_COMMENTS, REPAIR_POSTS, REPAIR_USERS } from './repair.js';
 const recountedReactions = (table: string, id: string) => `
   SELECT ${id} AS id, jsonb_object_agg(kind, n) AS reactions FROM (SELECT ${id}, kind, count(*)::integer AS n FROM ${table} GROUP BY ${id}, kind) k GROUP BY ${id}`;
 
-/** Recounts of what posts have. Cost: one pass each over comments_conversation, post_tallies and reactions. */
+/** Recounts of what comments have. Cost: one pass each over comments, comment_tallies and comment_reactions. */
+const RECOUNTED_COMMENTS = `
+  SELECT c.id, coalesce(c.under_id, c.post_id) AS place_id, c.deleted_at IS NULL AS in_sight, c.created_at,
+    coalesce(r.replies, 0) AS replies, coalesce(b.below, 0) AS below, coalesce(p.people, 0) AS people
+  FROM comments c
+  LEFT JOIN (SELECT under_id, count(*)::integer AS replies FROM comments WHERE deleted_at IS NULL GROUP BY under_id) r ON r.under_id = c.id
+  LEFT JOIN (SELECT place_id, count(*)::integer AS below FROM comment_tallies WHERE in_sight OR below > 0 GROUP BY place_id) b ON b.place_id = c.id
+  LEFT JOIN (
+    SELECT a.comment_id, count(DISTINCT a.user_id)::integer AS people FROM (
+      SELECT under_id AS comment_id, author_id AS user_id FROM comments WHERE under_id IS NOT NULL AND deleted_at IS NULL
+      UNION ALL SELECT comment_id, user_id FROM comment_reactions) a
+    JOIN comments o ON o.id = a.comment_id AND o.author_id IS DISTINCT FROM a.user_id GROUP BY a.comment_id) p ON p.comment_id = c.id`;
+
+/** Recounts of what posts have. Cost: one pass each over comments, post_tallies and reactions. */
 const RECOUNTED_POSTS = `
   SELECT p.id, coalesce(c.comments, 0) AS comments, coalesce(c.people, 0) AS people, coalesce(r.reactions, '{}') AS reactions, o.kind AS author_reaction
   FROM posts p
@@ -63,6 +76,17 @@ export const TALLY_CHECKS: readonly DataCheck[] = [
     sql: `SELECT coalesce(t.comment_id, r.id)::text AS id, coalesce(t.reactions, '{}')::text AS found, coalesce(r.reactions, '{}')::text AS should
       FROM comment_tallies t FULL JOIN (${recountedReactions('comment_reactions', 'comment_id')}) r ON r.id = t.comment_id
       WHERE coalesce(t.reactions, '{}') <> coalesce(r.reactions, '{}')`,
+  },
+  {
+    name: 'threads',
+    means:
+      'where a comment stands, or what is counted below it, is not what a recount gives (place/in sight/since/replies/below/people)',
+    repair: REPAIR_COMMENTS,
+    recounts: true,
+    sql: `SELECT r.id::text, concat_ws('/', t.place_id, t.in_sight, t.created_at, t.replies, t.below, t.people) AS found,
+        concat_ws('/', r.place_id, r.in_sight, r.created_at, r.replies, r.below, r.people) AS should
+      FROM (${RECOUNTED_COMMENTS}) r LEFT JOIN comment_tallies t ON t.comment_id = r.id
+      WHERE (t.place_id, t.in_sight, t.created_at, t.replies, t.below, t.people) IS DISTINCT FROM (r.place_id, r.in_sight, r.created_at, r.replies, r.below, r.people)`,
   },
   {
     name: 'commenters',

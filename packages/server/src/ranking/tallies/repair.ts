@@ -20,12 +20,9 @@ export const REPAIR_POSTS: readonly string[] = [
   `SELECT set_standings($1)`,
 ];
 
-/** Derives the tallies of comments ($1) again. */
+/** Derives the tallies of comments ($1), and of all others below the same posts, again. */
 export const REPAIR_COMMENTS: readonly string[] = [
-  `INSERT INTO comment_tallies (comment_id) SELECT id FROM comments WHERE id = ANY ($1) ON CONFLICT DO NOTHING`,
-  `SELECT FROM comment_tallies WHERE comment_id = ANY ($1) ORDER BY comment_id FOR NO KEY UPDATE`,
-  `UPDATE comment_tallies t SET reactions = coalesce((SELECT jsonb_object_agg(kind, n) FROM (SELECT kind, count(*) AS n FROM comment_reactions r WHERE r.comment_id = t.comment_id GROUP BY kind) k), '{}')
-   WHERE t.comment_id = ANY ($1)`,
+  `SELECT recount_threads(coalesce(array_agg(DISTINCT post_id), '{}')) FROM comments WHERE id = ANY ($1)`,
 ];
 
 /** Derives the tallies of users ($1) again. */

@@ -46,7 +46,7 @@ export class PostTally {
   authorReaction!: string | null;
 }
 
-/** Counts about a comment that somebody reacted to. */
+/** Counts about a comment, and where it stands. */
 @Entity('comment_tallies')
 export class CommentTally {
   @PrimaryColumn({ type: 'uuid' })
@@ -58,6 +58,48 @@ export class CommentTally {
 
   @Column({ type: 'jsonb', default: {} })
   reactions!: Record<string, number>;
+
+  @Column({ type: 'uuid' })
+  postId!: string;
+
+  /** The comment that it stands under; the post, for those at the top. */
+  @Column({ type: 'uuid' })
+  placeId!: string;
+
+  @Column({ type: 'timestamptz', precision: 3 })
+  createdAt!: Date;
+
+  @Column({ type: 'boolean' })
+  inSight!: boolean;
+
+  /** Those directly under it that are in sight. */
+  @Column({ type: 'integer', default: 0 })
+  replies!: number;
+
+  /** How many people other than its author replied or reacted: how lively it is. */
+  @Column({ type: 'integer', default: 0 })
+  people!: number;
+
+  /** How many of those directly under it show, or have something below that does. */
+  @Column({ type: 'integer', default: 0 })
+  below!: number;
+}
+
+/** How many visible replies and reactions one person has to a comment. */
+@Entity('comment_people')
+export class CommentPerson {
+  @PrimaryColumn({ type: 'uuid' })
+  commentId!: string;
+
+  @OneToOne('Comment', { onDelete: 'CASCADE' })
+  @JoinColumn({ name: 'comment_id' })
+  comment?: object;
+
+  @PrimaryColumn({ type: 'uuid' })
+  userId!: string;
+
+  @Column({ type: 'integer' })
+  n!: number;
 }
 
 /** How many visible comments one person has on one post. */

@@ -6,6 +6,7 @@ import {
   createStandings,
   dropStandings,
   indexStandings,
+  raiseBounds,
   standFunction,
   standingsBy,
   standingsTable,
@@ -128,6 +129,7 @@ export class Rebuild {
   async #build(id: number, phase: Phase, runner: QueryRunner): Promise<void> {
     if (phase === 'copying') {
       await this.#copy(id);
+      await this.#dataSource.query(raiseBounds(id, 'true'));
       await this.#enter(id, 'indexing');
     }
     if (phase === 'copying' || phase === 'indexing') {

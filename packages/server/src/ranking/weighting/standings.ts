@@ -71,8 +71,23 @@ BEGIN
   SELECT id, pg_current_xact_id(), before, ${weighting} FROM due
   WHERE keep_falls AND before IS NOT NULL AND (now IS NULL OR now < before)
   ON CONFLICT (post_id, xid) DO UPDATE SET from_lane_time = greatest(standing_drops.from_lane_time, excluded.from_lane_time);
+${raiseBounds(weighting, 's.post_id = ANY (ids)')};
 END $$`;
 };
+
+/** The bounds are raised by so much at once, so that few writers do it. */
+const BOUND_STEP_MS = 3_600_000;
+
+/**
+ * Keeps how far engagement moves posts under a weighting at most, up and down, so that who looks for the posts above an
+ * instant knows when the oldest of them was made. The bounds only ever widen. Cost: one probe of posts and the standings
+ * for each post, and seldom a version of the weighting's row.
+ */
+export const raiseBounds = (weighting: number, where: string): string => `
+  UPDATE weightings w SET highest_lift_ms = greatest(w.highest_lift_ms, l.highest + ${BOUND_STEP_MS}), lowest_lift_ms = least(w.lowest_lift_ms, l.lowest - ${BOUND_STEP_MS})
+  FROM (SELECT (extract(epoch FROM max(s.lane_time - p.created_at)) * 1000)::bigint AS highest, (extract(epoch FROM min(s.lane_time - p.created_at)) * 1000)::bigint AS lowest
+        FROM ${standingsTable(weighting)} s JOIN posts p ON p.id = s.post_id WHERE ${where}) l
+  WHERE w.id = ${weighting} AND (l.highest > w.highest_lift_ms OR l.lowest < w.lowest_lift_ms)`;
 
 /** The view of the standings under the weighting in force. */
 export const standingsView = (weighting: number): string =>

@@ -49,6 +49,13 @@ export class WeightingRow {
   @Column({ type: 'bigint', nullable: true })
   toBuild!: string | null;
 
+  /** How far engagement moves a post by it at most, up and down; bounds that only ever widen. */
+  @Column({ type: 'bigint', default: 0 })
+  highestLiftMs!: string;
+
+  @Column({ type: 'bigint', default: 0 })
+  lowestLiftMs!: string;
+
   /** How feeds changed by it, measured over a sample of viewers right before it came into force. */
   @Column({ type: 'jsonb', nullable: true })
   effect!: object | null;

@@ -26,7 +26,14 @@ const reactions = (table: string, id: string, tallies: string): string => `
     held AS MATERIALIZED (SELECT ${id} FROM ${tallies} WHERE ${id} IN (SELECT ${id} FROM chosen) ORDER BY ${id} FOR NO KEY UPDATE)
   DELETE FROM ${table} WHERE user_id = $1 AND ${id} IN (SELECT ${id} FROM chosen) AND (SELECT count(*) FROM held) >= 0`;
 
-const ANSWERED = `EXISTS (SELECT FROM comments r WHERE r.post_id = c.post_id AND r.parent_id = c.id AND r.author_id IS DISTINCT FROM $1)`;
+const ANSWERED = `EXISTS (SELECT FROM comments r WHERE r.post_id = c.post_id AND c.id IN (r.parent_id, r.under_id) AND r.author_id IS DISTINCT FROM $1)`;
+
+/** Spans without those that mention the user ($1). */
+const UNMENTIONED = `(SELECT coalesce(jsonb_agg(s ORDER BY n), '[]') FROM jsonb_array_elements(spans) WITH ORDINALITY AS e (s, n) WHERE NOT (s ->> 0 = 'm' AND s ->> 5 = $1::text))`;
+
+/** The name of somebody who is gone leads nowhere: it becomes text again. */
+const unmention = (thing: 'post' | 'comment'): string =>
+  `UPDATE ${thing}s SET spans = ${UNMENTIONED} WHERE id IN (SELECT ${thing}_id FROM ${thing}_mentions WHERE user_id = $1::uuid ORDER BY ${thing}_id LIMIT $2)`;
 
 /**
  * What is erased of an account ($1), in this order, so many rows at a time ($2) in id order, each batch in a transaction
@@ -42,10 +49,12 @@ export const eraseSteps = (model: OwnFields): readonly { readonly does: string; 
     { does: 'blocks', sql: batch('blocks', 'blocker_id, blocked_id', 'blocker_id = $1 OR blocked_id = $1') },
     { does: 'reactions to posts', sql: reactions('reactions', 'post_id', 'post_tallies') },
     { does: 'reactions to comments', sql: reactions('comment_reactions', 'comment_id', 'comment_tallies') },
+    { does: 'mentions in posts', sql: unmention('post') },
+    { does: 'mentions in comments', sql: unmention('comment') },
     {
       // Answers by others would lose what they answer: a place without text or author stays.
       does: 'comments with answers',
-      sql: `UPDATE comments SET author_id = NULL, body = '', removal = NULL, edited_at = NULL, deleted_at = coalesce(deleted_at, clock_timestamp())${emptied.join('')}
+      sql: `UPDATE comments SET author_id = NULL, body = '', spans = '[]', removal = NULL, edited_at = NULL, deleted_at = coalesce(deleted_at, clock_timestamp())${emptied.join('')}
         WHERE id IN (SELECT c.id FROM comments c JOIN posts p ON p.id = c.post_id
                      WHERE c.author_id = $1 AND p.author_id <> $1 AND ${ANSWERED} ORDER BY c.id LIMIT $2)`,
     },
