@@ -36,6 +36,7 @@ export {
 export { Combiner } from './combine/combiner.js';
 export { foldHashtag, foldHashtagPrefix, hashtagNamed, LONGEST_HASHTAG } from './reading/hashtag.js';
 export { hashtagPlan, type HashtagPlan } from './reading/hashtag-plan.js';
+export { DEEPEST, placeUnder, type ThreadPlace } from './reading/thread-place.js';
 export { livelyTime } from './reading/lively.js';
 export { MOST_OF_A_KIND, readText, type Found } from './reading/read-text.js';
 export {

@@ -91,6 +91,7 @@ async function runFill({ options }: CommandContext<FillOptions>): Promise<Filled
         plan,
         amongReal: options.amongReal ?? false,
         model: config.model,
+        deepest: config.limits.depth,
         progress: (at) => {
           const rate = Math.round((at.rows / (Date.now() - started)) * 1000).toLocaleString('en-GB');
           const shown = { phase: at.phase.padEnd(23), rows: at.rows.toLocaleString('en-GB'), rate };

@@ -3,7 +3,10 @@ import { columnOf, fieldsOf, type Field, type OwnFields, type ModelTableName } f
 import { makeValue } from '../model/makers.js';
 import { COMMENTS, POSTS, SLOTS, type Topic } from '../demo/phrases.js';
 import { Chance, drawInstant, HeavyTail } from './chance.js';
-import { FIRST_NAMES, LAST_NAMES, LINES } from './words.js';
+import { readText } from '../reading/read-text.js';
+import { handlesIn, storeSpans } from '../reading/spans.js';
+import { DEEPEST, placeUnder, type ThreadPlace } from '../reading/thread-place.js';
+import { FIRST_NAMES, HASHTAG_BEGINNINGS, HASHTAG_ENDS, LAST_NAMES, LINES } from './words.js';
 
 const HOUR = 3_600_000;
 const DAY = 24 * HOUR;
@@ -49,8 +52,8 @@ export const FILL_COLUMNS = {
   credentials: ['user_id', 'email', 'demo'],
   follows: ['follower_id', 'followee_id', 'created_at'],
   mutes: ['muter_id', 'muted_id', 'created_at'],
-  posts: ['id', 'author_id', 'body', 'created_at'],
-  comments: ['id', 'post_id', 'author_id', 'body', 'created_at'],
+  posts: ['id', 'author_id', 'body', 'created_at', 'spans'],
+  comments: ['id', 'post_id', 'author_id', 'body', 'created_at', 'spans', 'parent_id', 'under_id', 'depth'],
   reactions: ['post_id', 'user_id', 'kind', 'created_at'],
   comment_reactions: ['comment_id', 'user_id', 'kind', 'created_at'],
 } as const;
@@ -64,6 +67,13 @@ const POSTS_A_BATCH = 4_000;
 const ONE_MUTES_IN = 20;
 /** One in so many comments gets a reaction. */
 const ONE_ANSWER_IN = 8;
+/** One in so many posts gathers under a word of its author's choice too. */
+const ONE_HASHTAG_IN = 3;
+/** One in so many comments answers another one, and one in so many names somebody. */
+const ONE_REPLY_IN = 3;
+const ONE_MENTION_IN = 12;
+/** How many words there are to choose from. */
+const HASHTAGS = 20_000;
 /** How much more usual each kind of reaction is than the next. */
 const USUAL = 0.85;
 const MOST_ON_A_POST = 500;
@@ -84,13 +94,17 @@ export class Fill {
   readonly #userIds: Uint8Array;
   readonly #popularity: HeavyTail;
   readonly #activity: HeavyTail;
+  readonly #hashtags = new HeavyTail(HASHTAGS, 0.95, 5);
+  readonly #deepest: number;
 
   /**
    * @param there users who are there already; they are the cast when the request makes none
    * @param model the developer's own fields, which are filled too
+   * @param deepest how many comments one can stand under
    */
-  constructor(request: FillRequest, there: Authors, model: OwnFields = []) {
+  constructor(request: FillRequest, there: Authors, model: OwnFields = [], deepest = DEEPEST) {
     this.#request = request;
+    this.#deepest = deepest;
     this.#model = model;
     this.#userIds = this.#makeUserIds();
     this.#authors = request.users > 0 ? { size: request.users, idAt: (index) => this.#userId(index) } : there;
@@ -183,8 +197,7 @@ export class Fill {
       const chance = new Chance(seed, run, STREAM.user, i, 1);
       const [first, last] = [chance.pick(FIRST_NAMES), chance.pick(LAST_NAMES)];
       const id = this.#userId(i);
-      // Unique however many are asked for: the run and the index are in it.
-      const handle = `${first.toLowerCase()}_${run.toString(36)}_${i.toString(36)}`;
+      const handle = this.#handleOf(first, i);
       users.push([
         id,
         handle,
@@ -198,6 +211,28 @@ export class Fill {
       { table: 'users', rows: users },
       { table: 'credentials', rows: credentials },
     ];
+  }
+
+  /** Unique however many are asked for: the run and the index are in it. */
+  #handleOf(first: string, index: number): string {
+    return `${first.toLowerCase()}_${this.#request.run.toString(36)}_${index.toString(36)}`;
+  }
+
+  /** Somebody who is followed, by their handle; null where those are not this fill's own. */
+  #followed(chance: Chance): { id: string; handle: string } | null {
+    const { seed, run, users } = this.#request;
+    if (users === 0) return null;
+    const index = this.#popularity.draw(chance);
+    const first = new Chance(seed, run, STREAM.user, index, 1).pick(FIRST_NAMES);
+    return { id: this.#userId(index), handle: this.#handleOf(first, index) };
+  }
+
+  #hashtag(chance: Chance): string {
+    const index = this.#hashtags.draw(chance);
+    const [beginning, end] = [index % HASHTAG_BEGINNINGS.length, Math.floor(index / HASHTAG_BEGINNINGS.length)];
+    const word = `${HASHTAG_BEGINNINGS[beginning]!}${HASHTAG_ENDS[end % HASHTAG_ENDS.length]!}`;
+    const series = Math.floor(end / HASHTAG_ENDS.length);
+    return series === 0 ? word : `${word}${series + 1}`;
   }
 
   #follows(batch: number): Batch {
@@ -250,15 +285,26 @@ export class Fill {
       const topic = chance.pick(TOPICS);
       const id = uuidv7({ msecs: createdAt, random: chance.bytes() });
       const author = this.#activity.draw(chance);
-      posts.push([id, this.#authors.idAt(author), this.#say(chance, chance.pick(POSTS[topic])), createdAt]);
+      const said = this.#say(chance, chance.pick(POSTS[topic]));
+      const body = chance.int(1, ONE_HASHTAG_IN) === 1 ? `${said} #${this.#hashtag(chance)}` : said;
+      posts.push([id, this.#authors.idAt(author), body, createdAt, spansOf(body, null)]);
+      const thread: (ThreadPlace & { id: string; at: number })[] = [];
       // Most posts are answered little, a few a great deal.
       const answers = Math.min(Math.floor((mean * chance.wait(1) ** 2) / 2 + chance.float()), MOST_ON_A_POST);
       for (let n = 0; n < answers; n++) {
         const at = Math.floor(createdAt + 30_000 + chance.wait(5 * HOUR));
         if (at >= now) continue;
-        const answer = this.#say(chance, chance.pick(COMMENTS[topic]));
+        const named = chance.int(1, ONE_MENTION_IN) === 1 ? this.#followed(chance) : null;
+        const plain = this.#say(chance, chance.pick(COMMENTS[topic]));
+        const answer = named ? `@${named.handle} ${plain}` : plain;
         const comment = uuidv7({ msecs: at, random: chance.bytes() });
-        comments.push([comment, id, this.#authors.idAt(this.#activity.draw(chance)), answer, at]);
+        const earlier = thread.length > 0 && chance.int(1, ONE_REPLY_IN) === 1 ? chance.pick(thread) : null;
+        const answered = earlier && earlier.at < at ? earlier : null;
+        const place = placeUnder(answered, this.#deepest);
+        thread.push({ id: comment, at, ...place });
+        const writer = this.#authors.idAt(this.#activity.draw(chance));
+        const { underId, depth } = place;
+        comments.push([comment, id, writer, answer, at, spansOf(answer, named), answered?.id ?? null, underId, depth]);
         if (this.#request.kinds.length > 0 && comments.length % ONE_ANSWER_IN === 0)
           commentReactions.push([comment, this.#authors.idAt(this.#activity.draw(chance)), this.#kind(chance), at + 1]);
       }
@@ -299,4 +345,11 @@ export class Fill {
       return chance.pick(SLOTS[slot as keyof typeof SLOTS]);
     });
   }
+}
+
+/** What a text names, as it is stored: nobody but who is meant. */
+function spansOf(body: string, named: { readonly id: string; readonly handle: string } | null): string {
+  const found = readText(body);
+  const users = new Map(handlesIn(found).flatMap((handle) => (handle === named?.handle ? [[handle, named.id]] : [])));
+  return JSON.stringify(storeSpans(found, users));
 }

@@ -14,6 +14,18 @@ export const LAST_NAMES = words(`
   Noakes Oake Ouse Pell Penhallow Pool Quayle Reed Rook Rushmere Rusk Sallow Sedge Sloe Snow Stokes Strake Sykes
   Tapp Teale Thorne Tull Vane Wade Weir Wharton Wick Willow Wray`);
 
+/** Beginnings and ends of the words that posts gather under. */
+export const HASHTAG_BEGINNINGS = words(`
+  amber april autumn bitter black blue brass bright broken brown candle chalk clear copper deep dusk early east
+  far first frost green grey half heron high ivory june late little long low marsh mist morning mud north old
+  open pale quiet red reed river rust salt silver slow south spring still summer teal tidal upper west white wild
+  willow winter yellow`);
+/** Ends of those words. */
+export const HASHTAG_ENDS = words(`
+  bank bench boat bread bridge cabin coal count cut day days depth engine feet field fire gate garden ground hatch
+  hour hull jar keeper lamp light line lock lunch map market mile mooring night oar paint path pool post rain reach
+  rope sail shed shelf sluice song stop stove swan table tea tide tow track walk wash watch water weir wind yard`);
+
 /** What people say of themselves. */
 export const LINES: readonly string[] = [
   'Slow mornings, long walks, strong tea.',

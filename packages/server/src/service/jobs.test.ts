@@ -14,7 +14,7 @@ describe('jobs', () => {
   test('every job runs on a service with people in it, and takes nothing that is still wanted', async () => {
     const user = await service.user('kept');
     const { json } = await service.call('POST', '/v1/posts', { as: user, body: { body: 'Kept' } });
-    for (const job of service.jobs) await job.run();
+    for (const job of service.jobs) await job.run(new AbortController().signal);
     expect((await service.call('GET', `/v1/posts/${json.id as string}`)).status).toBe(200);
     expect((await service.call('GET', '/v1/me', { as: user })).status).toBe(200);
   });
@@ -32,7 +32,7 @@ describe('jobs', () => {
       `INSERT INTO sign_in_attempts (key, n, last_at) VALUES ('\\x01', 9, ${old})`,
     ];
     for (const sql of made) await service.dataSource.query(sql);
-    for (const job of service.jobs) await job.run();
+    for (const job of service.jobs) await job.run(new AbortController().signal);
     const [left] = await service.dataSource.query<[object]>(`SELECT
       (SELECT count(*)::integer FROM refused_attempts) AS attempts, (SELECT count(*)::integer FROM sessions WHERE NOT acting) AS sessions,
       (SELECT count(*)::integer FROM password_resets) AS links, (SELECT count(*)::integer FROM provider_sign_ins) AS sign_ins,

@@ -1,6 +1,6 @@
 import type { FieldValues, OwnFields } from '@gather-lane/core';
 import { fieldsColumn, setFields } from '../../ground/fields/field-columns.js';
-import { seenBy } from './visibility.js';
+import { notKeptAway, seenBy } from './visibility.js';
 import { pictureFile, AUTHOR_COLUMNS } from './author.js';
 
 /** Users by id, in the order of the ids, those that the viewer ($2) may see. Cost: three primary-key probes for each. */
@@ -49,6 +49,26 @@ export const FIND_USERS = `
   SELECT u.id, u.handle FROM users u
   WHERE ($1 = '' OR u.handle LIKE $1 || '%' OR lower(u.name) LIKE $1 || '%') AND u.handle > $2 AND ${seenBy('u', '$4')}
   ORDER BY u.handle LIMIT $3`;
+
+/**
+ * Ids of users whose handle or name begins so ($1, folded and escaped for LIKE), for who is about to name one: first those whom the viewer
+ * ($4) follows, then those in the conversation below a post ($5, or null), then by followers; after a place in that order ($2, null for
+ * the first). Those who keep apart are left out; without a beginning, so are all but the first two. Cost: the matches of both
+ * prefix indexes, with some probes for each.
+ */
+export const SUGGEST_USERS = `
+  SELECT id, place FROM (
+    SELECT u.id, ARRAY[lpad((CASE WHEN f.follower_id IS NOT NULL THEN 0 WHEN c.post_id IS NOT NULL THEN 1 ELSE 2 END)::text, 1, '0'),
+      lpad((2147483647 - t.followers)::text, 10, '0'), u.handle] AS place
+    FROM users u JOIN user_tallies t ON t.user_id = u.id
+    LEFT JOIN follows f ON f.follower_id = $4::uuid AND f.followee_id = u.id
+    LEFT JOIN LATERAL (
+      SELECT p.id AS post_id FROM posts p WHERE p.id = $5::uuid AND p.author_id = u.id
+      UNION ALL SELECT m.post_id FROM post_commenters m WHERE m.post_id = $5::uuid AND m.user_id = u.id LIMIT 1) c ON true
+    WHERE ($1 = '' AND (f.follower_id IS NOT NULL OR c.post_id IS NOT NULL) OR $1 <> '' AND (u.handle LIKE $1 || '%' OR lower(u.name) LIKE $1 || '%'))
+      AND u.id IS DISTINCT FROM $4::uuid AND ${seenBy('u', '$4')} AND ${notKeptAway('u', '$4')}
+  ) near WHERE $2::text[] IS NULL OR place > $2::text[]
+  ORDER BY place LIMIT $3`;
 
 /**
  * Edits one's own profile; says nothing when the version has moved on ($4 null takes any). A

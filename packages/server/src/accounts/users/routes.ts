@@ -4,7 +4,7 @@ import { etagOf, ifMatchHeaders, ifMatchOf, signedIn } from '../../ground/http/d
 import { SESSION_COOKIE, SESSION_COOKIE_OPTIONS } from '../../ground/http/principal.js';
 import { linkNext } from '../../ground/http/pagination.js';
 import { replies } from '../../ground/http/replies.js';
-import { pageQuery, ref, userParam } from '../../ground/http/schemas.js';
+import { pageQuery, ref, userParam, Uuid } from '../../ground/http/schemas.js';
 import type { Users } from './service.js';
 import type { AccountDeletion } from './deletion/service.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
@@ -61,13 +61,26 @@ export function userRoutes(app: App, services: Needs): void {
       schema: {
         operationId: 'listUsers',
         tags: ['users'],
-        summary: 'Everybody, or those whose handle or name begins so; by handle',
-        querystring: Type.Object({ ...pageQuery, q: Type.String({ default: '', maxLength: 60 }) }),
+        summary: 'Everybody, or those whose handle or name begins so',
+        querystring: Type.Object({
+          ...pageQuery,
+          q: Type.String({ default: '', maxLength: 60 }),
+          sort: Type.Union([Type.Literal('handle'), Type.Literal('nearest')], {
+            default: 'handle',
+            description:
+              '`nearest`, for who is about to name somebody: whom the caller follows, then who is in the conversation, then by followers',
+          }),
+          post: Type.Optional({ ...Uuid, description: 'The post whose conversation it is, with `sort=nearest`' }),
+        }),
         response: replies({ 200: ref(UserPage) }, ['bad-cursor']),
       },
     },
     async (request, reply) => {
-      const page = await users.list(request.query.q, request.query, request.principal.caller);
+      const { query, principal } = request;
+      const page =
+        query.sort === 'nearest'
+          ? await users.suggest(query.q, query.post ?? null, query, principal.caller)
+          : await users.list(query.q, query, principal.caller);
       linkNext(request, reply, address.base, page.next);
       return page;
     },

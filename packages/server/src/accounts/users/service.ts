@@ -24,7 +24,16 @@ import { fieldColumns, withFieldProblems } from '../../ground/fields/field-colum
 import { hashPassword } from '../sessions/passwords.js';
 import { Credential } from './credential.entity.js';
 import { changeHandle, handleTaken, isReserved } from './handles.js';
-import { editUser, FIND_USERS, findAnyUser, findUser, MODERATORS, usersById, type UserRow } from './queries.js';
+import {
+  editUser,
+  FIND_USERS,
+  findAnyUser,
+  findUser,
+  MODERATORS,
+  usersById,
+  type UserRow,
+  SUGGEST_USERS,
+} from './queries.js';
 import { pictureAddress, toAuthor, type AuthorColumns } from './author.js';
 import type { AuthorView, UserView } from './schema.js';
 import { User } from './user.entity.js';
@@ -243,6 +252,31 @@ export class Users {
       request,
       rows,
       (row) => row.handle,
+      (row) => row.id,
+    );
+    return { items: await this.viewAll(page.items, caller), next: page.next };
+  }
+
+  /**
+   * Users whose handle or name begins with `q`, for who is about to name one: those whom the caller follows, those in the
+   * conversation below a post, and then by followers.
+   */
+  async suggest(q: string, postId: string | null, request: PageRequest, caller: Caller): Promise<Page<UserView>> {
+    const start = foldHandle(q.trim());
+    const list = `suggested users:${postId ?? ''}:${start}`;
+    const from = await this.#pages.startOf(list, request);
+    const rows = await this.#dataSource.query<{ id: string; place: string[] }[]>(SUGGEST_USERS, [
+      start.replace(/[\\%_]/g, '\\$&'),
+      from && String(from.key).split(' '),
+      request.limit + 1,
+      viewerOf(caller),
+      postId,
+    ]);
+    const page = await this.#pages.toPage(
+      list,
+      request,
+      rows,
+      (row) => row.place.join(' '),
       (row) => row.id,
     );
     return { items: await this.viewAll(page.items, caller), next: page.next };

@@ -71,10 +71,31 @@ export function toAtom(user: UserView, posts: PostView[], to: (path: string) => 
       link: to(`/posts/${post.id}`),
       date: new Date(post.editedAt ?? post.createdAt),
       published: new Date(post.createdAt),
-      content: `<p>${escapeHtml(safe(post.body)).replaceAll('\n', '<br>')}</p>`,
+      content: `<p>${contentOf(post, to)}</p>`,
       author: [author],
+      category: categoriesOf(post),
     });
   return feed.atom1();
+}
+
+/** The text as HTML, with what it names as links. */
+function contentOf({ body, spans }: PostView, to: (path: string) => string): string {
+  const html = (text: string) => escapeHtml(safe(text)).replaceAll('\n', '<br>');
+  let [out, at] = ['', 0];
+  for (const { utf16From, utf16To, hashtag, user, url } of spans) {
+    const address = url ?? to(hashtag === undefined ? `/users/${user}` : `/hashtags/${encodeURIComponent(hashtag)}`);
+    out += `${html(body.slice(at, utf16From))}<a href="${escapeHtml(address)}">${html(body.slice(utf16From, utf16To))}</a>`;
+    at = utf16To;
+  }
+  return out + html(body.slice(at));
+}
+
+/** Its hashtags, each once: the form that is compared as the term, as it was written as the label. */
+function categoriesOf({ body, spans }: PostView) {
+  const labels = new Map<string, string>();
+  for (const { hashtag, utf16From, utf16To } of spans)
+    if (hashtag !== undefined && !labels.has(hashtag)) labels.set(hashtag, safe(body.slice(utf16From + 1, utf16To)));
+  return [...labels].map(([term, name]) => ({ term, name }));
 }
 
 /** Characters that XML 1.0 cannot hold at all become the replacement character. */

@@ -1,4 +1,4 @@
-import type { DataSource, QueryRunner } from 'typeorm';
+import type { DataSource, EntityManager, QueryRunner } from 'typeorm';
 import { FIRST_ID } from '../../ground/database/keyset.js';
 import { inTransaction } from '../../ground/database/transaction.js';
 import { underLock } from '../../ground/database/under-lock.js';
@@ -54,7 +54,7 @@ async function readAll(
   for (const table of TEXTS)
     for (let after: string | null = FIRST_ID; after !== null && !ended();) {
       const rows = (await runner.query(unread(table), [after, READING, BATCH])) as UnreadRow[];
-      if (rows.length > 0) await readBatch(dataSource, table, rows);
+      if (rows.length > 0) await inTransaction(dataSource, (manager) => readBatch(manager, table, rows));
       done += rows.length;
       await runner.manager.update(TextReading, { version: READING }, { done: String(done) });
       progress({ total, done });
@@ -64,23 +64,31 @@ async function readAll(
   return done;
 }
 
-async function readBatch(dataSource: DataSource, table: TextTable, rows: readonly UnreadRow[]): Promise<void> {
-  await inTransaction(dataSource, async (manager) => {
-    const texts = rows.map(({ body, spans, author_id, post_author_id }) => ({
-      body,
-      // Where nobody is the author any more there is no text, and nobody mentioned.
-      authorId: author_id ?? post_author_id,
-      postAuthorId: post_author_id,
-      before: { body, spans },
-    }));
-    const spans = await spansOfAll(manager, texts);
-    await manager.query(storeReadings(table), [
-      rows.map(({ id }) => id),
-      rows.map(({ version }) => version),
-      spans.map((each) => JSON.stringify(each)),
-      READING,
-    ]);
-  });
+/** Reads texts that are new in a transaction of their own, all of them. */
+export async function readNew(manager: EntityManager): Promise<void> {
+  for (const table of TEXTS)
+    for (let after: string | null = FIRST_ID; after !== null;) {
+      const rows: UnreadRow[] = await manager.query<UnreadRow[]>(unread(table), [after, READING, BATCH]);
+      if (rows.length > 0) await readBatch(manager, table, rows);
+      after = rows.length < BATCH ? null : rows.at(-1)!.id;
+    }
+}
+
+async function readBatch(manager: EntityManager, table: TextTable, rows: readonly UnreadRow[]): Promise<void> {
+  const texts = rows.map(({ body, spans, author_id, post_author_id }) => ({
+    body,
+    // Where nobody is the author any more there is no text, and nobody mentioned.
+    authorId: author_id ?? post_author_id,
+    postAuthorId: post_author_id,
+    before: { body, spans },
+  }));
+  const spans = await spansOfAll(manager, texts);
+  await manager.query(storeReadings(table), [
+    rows.map(({ id }) => id),
+    rows.map(({ version }) => version),
+    spans.map((each) => JSON.stringify(each)),
+    READING,
+  ]);
 }
 
 /** How far the reading of texts is that is under way, or null when all are read. Cost: one probe. */

@@ -131,7 +131,7 @@ describe('a capability that is a folder and a line in the list', () => {
 
   test('has its job done with the others', async () => {
     await service.dataSource.query(`UPDATE log_entries SET created_at = clock_timestamp() - interval '2 years'`);
-    for (const job of service.jobs) await job.run();
+    for (const job of service.jobs) await job.run(new AbortController().signal);
     expect(await lines()).toEqual([]);
   });
 });

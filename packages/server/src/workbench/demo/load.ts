@@ -2,6 +2,8 @@ import {
   Chance,
   columnOf,
   DEMO_PASSWORD,
+  placeUnder,
+  type ThreadPlace,
   fieldsOf,
   makeValue,
   type OwnFields,
@@ -10,6 +12,7 @@ import {
 import type { DataSource, EntityManager } from 'typeorm';
 import type { Config } from '../../ground/config/schema.js';
 import { hashPassword } from '../../accounts/sessions/passwords.js';
+import { readNew } from '../../posts/reading/back-fill.js';
 import { columnType } from '../../ground/fields/column-type.js';
 
 /** Rows in one statement: enough to be quick, few enough for the progress to be seen. */
@@ -38,7 +41,7 @@ export async function isDemoLoaded(dataSource: DataSource): Promise<boolean> {
  */
 export async function loadDemo(
   dataSource: DataSource,
-  { model, reactions }: Pick<Config, 'model' | 'reactions'>,
+  { model, reactions, limits }: Pick<Config, 'model' | 'reactions' | 'limits'>,
   progress: (done: number, total: number) => void,
 ): Promise<void> {
   const { makeDemo } = await import('@gather-lane/core/demo');
@@ -46,6 +49,7 @@ export async function loadDemo(
     Date.now(),
     reactions.map(({ name }) => name),
   );
+  const places = placesOf(demo.comments, limits.depth);
   // One hash for all: the password is published, and sixty hashes would take longer than all the rows.
   const passwordHash = await hashPassword(DEMO_PASSWORD);
   const plain: Table[] = [
@@ -92,11 +96,16 @@ export async function loadDemo(
         id: 'uuid',
         post_id: 'uuid',
         parent_id: 'uuid',
+        under_id: 'uuid',
+        depth: 'smallint',
         author_id: 'uuid',
         body: 'text',
         created_at: 'timestamptz',
       },
-      rows: demo.comments.map((c) => [c.id, c.postId, c.parentId, c.authorId, c.body, at(c.createdAt)]),
+      rows: demo.comments.map((c) => {
+        const { underId, depth } = places.get(c.id)!;
+        return [c.id, c.postId, c.parentId, underId, depth, c.authorId, c.body, at(c.createdAt)];
+      }),
     },
     {
       name: 'reactions',
@@ -119,9 +128,22 @@ export async function loadDemo(
         await insert(manager, table, rows);
         progress((done += rows.length), total);
       }
+    // What they name is found by the rules of any text, once everybody is there.
+    await readNew(manager);
   });
   // Fresh statistics and visibility, so that the first pages are as quick as later ones.
   for (const { name } of tables) await dataSource.query(`VACUUM (ANALYZE) ${name}`);
+}
+
+/** Where comments stand, each of which comes after what it answers. */
+function placesOf(
+  comments: readonly { readonly id: string; readonly parentId: string | null }[],
+  deepest: number,
+): Map<string, ThreadPlace & { id: string }> {
+  const places = new Map<string, ThreadPlace & { id: string }>();
+  for (const { id, parentId } of comments)
+    places.set(id, { id, ...placeUnder(parentId === null ? null : places.get(parentId)!, deepest) });
+  return places;
 }
 
 /** The developer's own fields, made up: the same every time. */

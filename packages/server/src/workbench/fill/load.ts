@@ -18,6 +18,7 @@ import { underLock } from '../../ground/database/under-lock.js';
 import { modelState } from '../model/migration/plan.js';
 import { hashPassword } from '../../accounts/sessions/passwords.js';
 import { liveStandings } from '../../ranking/weighting/in-force.js';
+import { READING } from '../../posts/reading/service.js';
 import { FillRun } from './fill-run.entity.js';
 
 /** Held by the one fill that is under way. */
@@ -55,16 +56,23 @@ export interface FillResult {
 export async function fill(
   dataSource: DataSource,
   order: FillOrder | 'again',
-  options: { plan: HousePlan; amongReal: boolean; model: OwnFields; progress: (at: FillProgress) => void },
+  options: {
+    plan: HousePlan;
+    amongReal: boolean;
+    model: OwnFields;
+    /** How many comments one can stand under. */
+    deepest?: number;
+    progress: (at: FillProgress) => void;
+  },
 ): Promise<FillResult> {
-  const { model } = options;
+  const { model, deepest } = options;
   if (!options.amongReal) await refuseRealAccounts(dataSource);
   if ((await modelState(dataSource, model)) === 'behind')
     throw new FillRefused('The model file has fields that the tables do not have yet: gather-lane model migrate.');
   const work = async (runner: QueryRunner) => {
     const client = (await runner.connect()) as PoolClient;
     const run = order === 'again' ? await lastUnfinished(dataSource) : await begin(dataSource, order, model);
-    return load(runner, client, run, await makerOf(dataSource, run, model), options);
+    return load(runner, client, run, await makerOf(dataSource, run, model, deepest), options);
   };
   return underLock(dataSource, FILLING, work, () => {
     throw new FillRefused('Another fill is under way on this database: wait for it, or stop it.');
@@ -99,6 +107,7 @@ async function makerOf(
   dataSource: DataSource,
   { id, startedAt, batches: _, done: __, ...run }: FillRun,
   model: OwnFields,
+  deepest?: number,
 ): Promise<Fill> {
   const { users, posts } = run;
   const there =
@@ -106,7 +115,7 @@ async function makerOf(
   const cast: Authors = { size: there.length, idAt: (index) => there[index]!.id };
   if (users === 0 && posts > 0 && there.length === 0)
     throw new FillRefused('There is nobody who could post: make users too (--users 50).');
-  return new Fill({ ...run, run: id, now: startedAt.getTime() }, cast, model);
+  return new Fill({ ...run, run: id, now: startedAt.getTime() }, cast, model, deepest);
 }
 
 async function load(
@@ -160,13 +169,10 @@ async function loadBatch(
     for (const { table, rows } of batch) {
       const columns = columnsOf(table);
       const instants = columns.map((name) => FILL_INSTANTS.has(name));
-      const extra = table === 'credentials' ? [passwordHash] : [];
-      await copyRows(
-        client,
-        table,
-        table === 'credentials' ? [...columns, 'password_hash'] : columns,
-        withInstants(rows, instants, extra),
-      );
+      const extra =
+        table === 'credentials' ? { password_hash: passwordHash } : isText(table) ? { reading: READING } : {};
+      const [names, values] = [Object.keys(extra), Object.values(extra)];
+      await copyRows(client, table, [...columns, ...names], withInstants(rows, instants, values));
     }
     await runner.query(`UPDATE fill_runs SET done = $2 WHERE id = $1`, [run, index + 1]);
     await runner.commitTransaction();
@@ -176,7 +182,9 @@ async function loadBatch(
   }
 }
 
-function* withInstants(rows: TableRows['rows'], instants: boolean[], extra: string[]): Generator<unknown[]> {
+const isText = (table: TableRows['table']): boolean => table === 'posts' || table === 'comments';
+
+function* withInstants(rows: TableRows['rows'], instants: boolean[], extra: unknown[]): Generator<unknown[]> {
   for (const row of rows)
     yield [...row.map((value, i) => (instants[i] ? new Date(value as number).toISOString() : value)), ...extra];
 }

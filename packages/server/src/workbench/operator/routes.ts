@@ -3,7 +3,7 @@ import type { App } from '../../ground/http/app-type.js';
 import { OPERATOR_COOKIE } from '../../ground/http/principal.js';
 import { Problem } from '../../ground/http/problem.js';
 import { replies } from '../../ground/http/replies.js';
-import { closed, ref, Uuid } from '../../ground/http/schemas.js';
+import { closed, orNull, ref, Uuid } from '../../ground/http/schemas.js';
 import { PlaceReplySchema } from '../../feed/schema.js';
 import type { OperatorKey } from '../../accounts/operator/key.js';
 import type { OperatorBrowserSessions } from '../../accounts/operator/browser-sessions.js';
@@ -59,6 +59,12 @@ const StatsSchema = Type.Object(
       }),
     ),
     database: Type.Object({ version: Type.String() }),
+    reading: orNull(
+      Type.Object(
+        { total: Type.Integer(), done: Type.Integer() },
+        { description: 'How far texts from before a change of the rules are read anew; null when all are' },
+      ),
+    ),
   },
   { $id: 'Stats' },
 );

@@ -1,4 +1,5 @@
 import type { DataSource } from 'typeorm';
+import { readingUnderWay } from '../../posts/reading/back-fill.js';
 import { toWeighting, WEIGHTING_COLUMNS, type WeightingColumns } from '../../ranking/weighting/in-force.js';
 
 /**
@@ -46,5 +47,6 @@ export async function readStats(dataSource: DataSource) {
     postsPerDay,
     widelyFollowed,
     database: { version },
+    reading: await readingUnderWay(dataSource),
   };
 }

@@ -8,6 +8,8 @@ import type { DataSource, EntityManager } from 'typeorm';
 import type { ExportedTable, HousePlan } from '../../ground/capability/house-plan.js';
 import { inTransaction } from '../../ground/database/transaction.js';
 import type { MediaStore } from '../../accounts/media/store.js';
+import { DEEPEST } from '@gather-lane/core';
+import { readAnew } from '../../posts/reading/back-fill.js';
 import { Weightings } from '../weighting/service.js';
 import {
   MANIFEST,
@@ -61,8 +63,23 @@ export async function importAll(
       const { column, refersTo } = table.afterwards;
       for await (const batch of batchesOf(path)) await fillLater(dataSource, table, [column], refersTo, batch);
     }
+  await settleThreads(dataSource);
+  await readAnew(dataSource, { progress: ({ done }) => progress('what texts name', done) });
   await adoptWeighting(dataSource, folder, manifest);
   return results;
+}
+
+/** Places for answers of an export from before threads had any: as new answers would have got them. */
+async function settleThreads(dataSource: DataSource): Promise<void> {
+  await dataSource.query(`
+    WITH RECURSIVE down AS (
+      SELECT c.id, c.under_id, c.depth::integer AS depth FROM comments c WHERE c.parent_id IS NULL OR c.under_id IS NOT NULL
+      UNION ALL
+      SELECT c.id, CASE WHEN d.depth < ${DEEPEST} THEN d.id ELSE d.under_id END, CASE WHEN d.depth < ${DEEPEST} THEN d.depth + 1 ELSE d.depth END
+      FROM down d JOIN comments c ON c.parent_id = d.id AND c.under_id IS NULL
+    )
+    UPDATE comments c SET under_id = d.under_id, depth = d.depth FROM down d
+    WHERE c.id = d.id AND c.parent_id IS NOT NULL AND c.under_id IS NULL AND d.under_id IS NOT NULL`);
 }
 
 /** Puts the numbers in force that were so where the export was made: the standings are built anew by them. */
