@@ -1,5 +1,6 @@
 import type { Capability } from '../../ground/capability/capability.js';
 import { orphans } from '../../ground/capability/data-check.js';
+import { REPAIR_COMMENTS } from '../../ranking/tallies/repair.js';
 import { readId } from '../../ground/http/doorway.js';
 import { IdempotentCalls } from '../../ground/idempotency/service.js';
 import { Posts } from '../posts/service.js';
@@ -40,6 +41,13 @@ export const comments: Capability = {
       means: 'a comment answers a comment of another post',
       sql: `SELECT c.id::text, p.post_id::text AS found, c.post_id::text AS should FROM comments c JOIN comments p ON p.id = c.parent_id WHERE p.post_id <> c.post_id`,
     },
+    {
+      name: 'comment-depths',
+      means: 'how deep a comment stands is not one more than what it stands under',
+      repair: REPAIR_COMMENTS,
+      sql: `SELECT c.id::text, c.depth::text AS found, coalesce(u.depth + 1, 0)::text AS should FROM comments c LEFT JOIN comments u ON u.id = c.under_id WHERE c.depth <> coalesce(u.depth + 1, 0)`,
+    },
+    orphans('comments', 'under_id', 'comments'),
     orphans('comments', 'post_id', 'posts'),
     orphans('comments', 'author_id', 'users'),
     orphans('comments', 'parent_id', 'comments'),

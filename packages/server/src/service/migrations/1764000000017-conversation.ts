@@ -643,20 +643,27 @@ BEGIN
           UNION ALL SELECT post_id, author_id, 1 FROM new_rows WHERE deleted_at IS NULL) signed
         GROUP BY post_id, author_id) r WHERE d <> 0 HAVING count(*) > 0;
   PERFORM set_comment_mentions(array_agg(n.id)) FROM new_rows n JOIN old_rows o ON o.id = n.id WHERE o.spans <> n.spans HAVING count(*) > 0;
-  SELECT array_agg(n.id) INTO changed FROM new_rows n JOIN old_rows o ON o.id = n.id
-  WHERE (o.under_id, o.deleted_at IS NULL, o.author_id, o.created_at) IS DISTINCT FROM (n.under_id, n.deleted_at IS NULL, n.author_id, n.created_at);
+  SELECT array_agg(id) INTO changed FROM (
+    SELECT id FROM (
+      SELECT id, under_id, deleted_at IS NULL AS visible, author_id, created_at FROM old_rows
+      UNION SELECT id, under_id, deleted_at IS NULL, author_id, created_at FROM new_rows
+    ) both_ways GROUP BY id HAVING count(*) > 1) c;
   IF changed IS NULL THEN
     RETURN NULL;
   END IF;
   PERFORM hold_threads(changed || coalesce((SELECT array_agg(under_id) FROM new_rows WHERE id = ANY (changed) AND under_id IS NOT NULL), '{}'));
   SELECT array_agg(place_id), array_agg(author_id), array_agg(replies_by), array_agg(shown_by) INTO places, authors, replies, shown FROM (
-    SELECT o.under_id AS place_id, o.author_id, -(o.deleted_at IS NULL)::integer AS replies_by, -(t.in_sight OR t.below > 0)::integer AS shown_by
-    FROM old_rows o JOIN comment_tallies t ON t.comment_id = o.id WHERE o.id = ANY (changed) AND o.under_id IS NOT NULL
+    SELECT under_id AS place_id, author_id, sum(sign)::integer AS replies_by, 0 AS shown_by FROM (
+      SELECT id, under_id, author_id, -1 AS sign FROM old_rows WHERE deleted_at IS NULL
+      UNION ALL SELECT id, under_id, author_id, 1 FROM new_rows WHERE deleted_at IS NULL) signed
+    WHERE id = ANY (changed) AND under_id IS NOT NULL GROUP BY under_id, author_id HAVING sum(sign) <> 0
     UNION ALL
-    SELECT n.under_id, n.author_id, (n.deleted_at IS NULL)::integer, (n.deleted_at IS NULL OR t.below > 0)::integer
-    FROM new_rows n JOIN comment_tallies t ON t.comment_id = n.id WHERE n.id = ANY (changed) AND n.under_id IS NOT NULL) moves;
-  UPDATE comment_tallies t SET place_id = coalesce(n.under_id, n.post_id), created_at = n.created_at, in_sight = n.deleted_at IS NULL
-  FROM new_rows n WHERE n.id = t.comment_id AND n.id = ANY (changed);
+    SELECT t.place_id, NULL, 0, -1 FROM comment_tallies t WHERE t.comment_id = ANY (changed) AND t.place_id <> t.post_id AND (t.in_sight OR t.below > 0)
+    UNION ALL
+    SELECT c.under_id, NULL, 0, 1 FROM comments c JOIN comment_tallies t ON t.comment_id = c.id
+    WHERE c.id = ANY (changed) AND c.under_id IS NOT NULL AND (c.deleted_at IS NULL OR t.below > 0)) moves;
+  UPDATE comment_tallies t SET place_id = coalesce(c.under_id, c.post_id), created_at = c.created_at, in_sight = c.deleted_at IS NULL
+  FROM comments c WHERE c.id = t.comment_id AND c.id = ANY (changed);
   IF places IS NOT NULL THEN
     PERFORM count_replies(places, authors, replies, shown);
   END IF;
