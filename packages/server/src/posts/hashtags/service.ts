@@ -1,6 +1,7 @@
 import { foldHashtagPrefix, hashtagNamed, hashtagPlan, type Caller, type ListCursor } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { viewerOf } from '../../accounts/users/visibility.js';
+import { FIRST_ID } from '../../ground/database/keyset.js';
 import { perChoice } from '../../ground/database/prepared.js';
 import { instantOf, type Page, type PageRequest, type Pages } from '../../ground/http/pagination.js';
 import { Problem } from '../../ground/http/problem.js';
@@ -42,13 +43,21 @@ export class Hashtags {
     const from = await this.#pages.startOf(list, request);
     // What folds to nothing is the beginning of no hashtag.
     if (folded === '' && prefix.replace(/^[#\uFF03]/, '') !== '') return { items: [], next: null };
+    const [posts = null, id = null] = from ? String(from.key).split(' ') : [];
     const rows = await this.#dataSource.query<HashtagRow[]>(listHashtags(folded !== ''), [
       folded.replace(/[\\%_]/g, '\\$&'),
-      from && Number(from.key),
-      from?.id ?? null,
+      posts,
+      id,
       request.limit + 1,
     ]);
-    return this.#pages.toPage(list, request, rows, (row) => row.posts, toView);
+    return this.#pages.toPage(
+      list,
+      request,
+      // The place in the list is its number of posts and its own number, which is no id as cursors know them.
+      rows.map((row) => ({ ...row, id: FIRST_ID, place: `${row.posts} ${row.id}` })),
+      (row) => row.place,
+      toView,
+    );
   }
 
   /** @throws Problem `not-found` for one that no post in the caller's sight has */

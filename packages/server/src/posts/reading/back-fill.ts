@@ -2,7 +2,7 @@ import type { DataSource, EntityManager, QueryRunner } from 'typeorm';
 import { FIRST_ID } from '../../ground/database/keyset.js';
 import { inTransaction } from '../../ground/database/transaction.js';
 import { underLock } from '../../ground/database/under-lock.js';
-import { COUNT_UNREAD, storeReadings, TEXTS, unread, type TextTable, type UnreadRow } from './queries.js';
+import { ANY_NEW, COUNT_UNREAD, storeReadings, TEXTS, unread, type TextTable, type UnreadRow } from './queries.js';
 import { READING, spansOfAll } from './service.js';
 import { TextReading } from './text-reading.entity.js';
 
@@ -64,11 +64,23 @@ async function readAll(
   return done;
 }
 
-/** Reads texts that are new in a transaction of their own, all of them. */
+/** Reads texts that were not read at all, such as those that hand-written SQL made. */
+export async function readUnread(dataSource: DataSource): Promise<void> {
+  const [{ new: any }] = await dataSource.query<[{ new: boolean }]>(ANY_NEW);
+  if (any)
+    await underLock<void>(
+      dataSource,
+      READING_ANEW,
+      (runner) => readNew(runner.manager),
+      () => undefined,
+    );
+}
+
+/** The same on a connection of one's own, or in a transaction: all of them. */
 export async function readNew(manager: EntityManager): Promise<void> {
   for (const table of TEXTS)
     for (let after: string | null = FIRST_ID; after !== null;) {
-      const rows: UnreadRow[] = await manager.query<UnreadRow[]>(unread(table), [after, READING, BATCH]);
+      const rows: UnreadRow[] = await manager.query<UnreadRow[]>(unread(table, 'new'), [after, READING, BATCH]);
       if (rows.length > 0) await readBatch(manager, table, rows);
       after = rows.length < BATCH ? null : rows.at(-1)!.id;
     }

@@ -1,6 +1,6 @@
 import type { Capability } from '../../ground/capability/capability.js';
 import { orphans } from '../../ground/capability/data-check.js';
-import { readAnew } from './back-fill.js';
+import { readAnew, readUnread } from './back-fill.js';
 import { READING_CHECKS } from './checks.js';
 import { CommentMention, PostMention } from './mention.entity.js';
 import { TextReading } from './text-reading.entity.js';
@@ -26,6 +26,7 @@ export const reading: Capability = {
           does: 'read texts from before a change of the rules anew',
           run: (stopping) => readAnew(background, { ended: () => stopping.aborted }),
         },
+        { does: 'read texts that were written by hand', everySeconds: 60, run: () => readUnread(background) },
       ],
     };
   },

@@ -39,10 +39,13 @@ const POST_AUTHOR = {
   comments: '(SELECT p.author_id FROM posts p WHERE p.id = t.post_id)',
 } as const;
 
-/** Texts after an id ($1) that were read by older rules than these ($2), so many ($3). Cost: a walk of the key. */
-export const unread = (table: TextTable): string => `
+/** Whether any text was not read at all. Cost: one probe of each of two indexes that hold nothing else. */
+export const ANY_NEW = `SELECT EXISTS (SELECT FROM posts WHERE reading <= 0) OR EXISTS (SELECT FROM comments WHERE reading <= 0) AS new`;
+
+/** Texts after an id ($1) that were read by older rules than these ($2), so many ($3), or those alone that were not read at all. Cost: a walk of the key, or of the index that holds those. */
+export const unread = (table: TextTable, which: 'any' | 'new' = 'any'): string => `
   SELECT t.id, t.version, t.body, t.spans, t.author_id, ${POST_AUTHOR[table]} AS post_author_id
-  FROM ${table} t WHERE t.id > $1 AND t.reading < $2 ORDER BY t.id LIMIT $3`;
+  FROM ${table} t WHERE t.id > $1 AND t.reading < $2 ${which === 'new' ? 'AND t.reading <= 0 ' : ''}ORDER BY t.id LIMIT $3`;
 
 /** A row of that statement. */
 export interface UnreadRow {

@@ -144,6 +144,8 @@ export class Conversation1764000000017 implements MigrationInterface {
       await runner.query(`COMMENT ON TABLE ${thing}_mentions IS 'Whom ${thing}s mention, by their spans'`);
       await runner.query(`CREATE INDEX ${thing}_mentions_user ON ${thing}_mentions (user_id, ${thing}_id)`);
     }
+    for (const table of ['posts', 'comments'])
+      await runner.query(`CREATE INDEX ${table}_unread ON ${table} (id) WHERE reading <= 0`);
     await runner.query(`
       CREATE TABLE text_readings (
         version   integer PRIMARY KEY,
@@ -181,6 +183,9 @@ export class Conversation1764000000017 implements MigrationInterface {
     await runner.query(`ALTER TABLE weightings DROP highest_lift_ms, DROP lowest_lift_ms`);
     for (const sql of BEFORE) await runner.query(sql);
     await runner.query(`DROP TRIGGER comment_tallies_deleted ON comment_tallies`);
+    for (const table of ['posts', 'comments'])
+      for (const n of [1, 2, 3]) await runner.query(`DROP TRIGGER ${table}_text_${n} ON ${table}`);
+    await runner.query(`DROP FUNCTION text_is_unread, text_is_read, text_names_nothing`);
     await runner.query(
       `DROP TABLE text_readings, comment_mentions, post_mentions, lively_hashtags, post_hashtags, hashtag_people, hashtags, comment_people`,
     );
@@ -238,6 +243,42 @@ BEGIN
   SELECT DISTINCT t.id, u.id FROM comments t CROSS JOIN LATERAL jsonb_array_elements(t.spans) s JOIN users u ON u.id = (s ->> 5)::uuid
   WHERE t.id = ANY (ids) AND s ->> 0 = 'm' ORDER BY 1, 2 ON CONFLICT DO NOTHING;
 END $$`,
+  `
+CREATE OR REPLACE FUNCTION text_is_unread() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+  NEW.reading := -abs(NEW.reading);
+  RETURN NEW;
+END $$`,
+  `
+CREATE OR REPLACE FUNCTION text_is_read() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+  NEW.reading := abs(NEW.reading);
+  RETURN NEW;
+END $$`,
+  `
+CREATE OR REPLACE FUNCTION text_names_nothing() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+  NEW.spans := '[]';
+  RETURN NEW;
+END $$`,
+  `
+CREATE OR REPLACE TRIGGER posts_text_1 BEFORE UPDATE OF body ON posts
+  FOR EACH ROW WHEN (OLD.body IS DISTINCT FROM NEW.body) EXECUTE FUNCTION text_is_unread()`,
+  `
+CREATE OR REPLACE TRIGGER posts_text_2 BEFORE UPDATE OF reading ON posts
+  FOR EACH ROW WHEN (NEW.reading < 0) EXECUTE FUNCTION text_is_read()`,
+  `
+CREATE OR REPLACE TRIGGER posts_text_3 BEFORE UPDATE OF body ON posts
+  FOR EACH ROW WHEN (NEW.reading <= 0) EXECUTE FUNCTION text_names_nothing()`,
+  `
+CREATE OR REPLACE TRIGGER comments_text_1 BEFORE UPDATE OF body ON comments
+  FOR EACH ROW WHEN (OLD.body IS DISTINCT FROM NEW.body) EXECUTE FUNCTION text_is_unread()`,
+  `
+CREATE OR REPLACE TRIGGER comments_text_2 BEFORE UPDATE OF reading ON comments
+  FOR EACH ROW WHEN (NEW.reading < 0) EXECUTE FUNCTION text_is_read()`,
+  `
+CREATE OR REPLACE TRIGGER comments_text_3 BEFORE UPDATE OF body ON comments
+  FOR EACH ROW WHEN (NEW.reading <= 0) EXECUTE FUNCTION text_names_nothing()`,
   `
 CREATE OR REPLACE FUNCTION count_hashtags(tags bigint[], users uuid[], signs integer[]) RETURNS void LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$

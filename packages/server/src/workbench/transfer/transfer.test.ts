@@ -7,6 +7,7 @@ import sharp from 'sharp';
 import type { DataSource } from 'typeorm';
 import { checkData } from '../check/service.js';
 import { createDataSource } from '../../service/data-source.js';
+import { readUnread } from '../../posts/reading/back-fill.js';
 import { loadDemo } from '../demo/load.js';
 import { FolderStore } from '../../accounts/media/store.js';
 import { makeDatabase } from '../../tests/test-database.js';
@@ -114,6 +115,7 @@ describe('export and import', () => {
     await source.dataSource.query(
       `UPDATE comments SET deleted_at = now() WHERE id IN (SELECT id FROM comments LIMIT 20)`,
     );
+    await readUnread(source.dataSource);
     const manifest = await exportAll(source.dataSource, PLAN, folder, quiet, source.house.get(MediaStore));
     expect(manifest.tables.map((table) => [table.name, table.rows])).toEqual(
       expect.arrayContaining([
@@ -128,6 +130,10 @@ describe('export and import', () => {
       'user_tallies',
       'post_tallies',
       'post_commenters',
+      'comment_tallies',
+      'comment_people',
+      'post_mentions',
+      'comment_mentions',
       'standings',
     ])
       expect([table, await contents(target, table)]).toEqual([table, await contents(source, table)]);
