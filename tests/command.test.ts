@@ -182,12 +182,16 @@ describe('posts, comments and follows', () => {
     expect((await gl('show', end)).out).toContain('Frost on the ropes.');
     expect(await gl('edit', end, 'No frost any more.')).toMatchObject({ code: 0, out: `Edited ${end}.\n` });
     const comment = await json<{ id: string }>('comment', end, 'Kettle is on.');
-    expect((await gl('comment', end, 'On our way.', '--reply-to', comment.id.slice(-6))).code).toBe(0);
+    expect((await gl('comment', end, 'On our way.', '--to', comment.id.slice(-6))).code).toBe(0);
     const shown = await json<Post>('show', end);
     expect(shown).toMatchObject({
       body: 'No frost any more.',
       comments: [{ body: 'Kettle is on.' }, { body: 'On our way.', parentId: comment.id }],
     });
+    const thread = (await gl('show', end)).out;
+    expect(thread).toMatch(
+      /@odile · just now · 1 reply\n {8}Kettle is on\.\n {2}\w{6} {2}@odile · just now\n {10}On our way\./,
+    );
     expect(await gl('delete', end)).toMatchObject({
       code: 0,
       out: `Deleted ${end}. Bring it back with \`gather-lane restore ${end}\`.\n`,

@@ -180,21 +180,21 @@ describe('the console', () => {
     await page.waitForURL(/\/posts\/[0-9a-f-]{36}$/);
     const comments = page.getByRole('article', { name: /^Comment by/ });
     await comments.first().waitFor();
-    const before = await comments.count();
+    // The box opens in place, and the answer stands under what it answers.
     await comments.first().getByRole('button', { name: 'Answer' }).click();
     await page.getByLabel(/^Answer @/).fill('Seen, thank you.');
     await page.getByRole('button', { name: 'Answer', exact: true }).last().click();
     await page.getByText('Commented.').waitFor();
-    await comments.nth(before).getByText('Seen, thank you.').waitFor();
+    const mine = comments.filter({ hasText: 'Seen, thank you.' });
+    await mine.waitFor();
     // One's own can be deleted, and nobody else's.
     const deletable = await comments.filter({ has: page.getByRole('button', { name: 'Delete' }) }).all();
-    expect(deletable.length).toBeLessThan(before + 1);
+    expect(deletable.length).toBeGreaterThan(0);
     for (const each of deletable) expect(await each.locator('a[href="/users/@odile"]').count()).toBeGreaterThan(0);
-    await comments.nth(before).getByRole('button', { name: 'Delete' }).click();
+    await mine.getByRole('button', { name: 'Delete' }).click();
     await page.getByRole('dialog').getByRole('button', { name: 'Delete' }).click();
     await page.getByText('Deleted.').waitFor();
-    await comments.nth(before).waitFor({ state: 'detached' });
-    expect(await comments.count()).toBe(before);
+    await mine.waitFor({ state: 'detached' });
   });
 
   test('the operator key opens the counts, by hand and by the address that the demo prints', async () => {

@@ -10,6 +10,8 @@ const PAGES: readonly (readonly [string, string])[] = [
   ['/feed?order=score&closely=', 'How this page is read'],
   ['/model', 'Model'],
   ['/model/follows', 'follows'],
+  ['/hashtags', 'Liveliest'],
+  ['/hashtags/locks?order=score', 'people'],
   ['/weighting', 'Over the first pages of'],
   ['/ownership', 'Ownership'],
   ['/mailbox', 'Mailbox'],

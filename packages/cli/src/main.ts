@@ -6,6 +6,7 @@ import { dataCommands } from './commands/data.js';
 import { feedCommands } from './commands/feed.js';
 import { fieldsCommand } from './commands/fields.js';
 import { modelCommand } from './commands/model.js';
+import { hashtagCommands } from './commands/hashtags.js';
 import { moderationCommands } from './commands/moderation.js';
 import { peopleCommands } from './commands/people.js';
 import { postCommands } from './commands/posts.js';
@@ -37,6 +38,7 @@ function program(): Command {
   transferCommands(command);
   feedCommands(command);
   postCommands(command);
+  hashtagCommands(command);
   reactionCommands(command);
   peopleCommands(command);
   moderationCommands(command);

@@ -1,6 +1,8 @@
 import { sayAgo, sayInstant } from '@gather-lane/words';
-import type { Comment, FeedItem } from '@gather-lane/client';
+import type { FeedItem, Thread } from '@gather-lane/client';
 import colors from 'picocolors';
+import { painted } from './spans.js';
+import { printThreads } from './thread-view.js';
 import { fieldLines } from './own-fields.js';
 import { harmless, plural, print, printTable, shortId, terminalWidth, type Cell } from './output.js';
 
@@ -27,7 +29,7 @@ export function printPosts(posts: FeedItem[], options: { order?: 'recent' | 'sco
       ...(scored ? [stands] : []),
       net(post),
       post.tallies.comments > 0 ? String(post.tallies.comments) : '',
-      [harmless(post.body), pictures(post)].filter(Boolean).join(' ') + edited,
+      [painted(post), pictures(post)].filter(Boolean).join(' ') + edited,
     ];
     if (!post.place) return [row];
     const blank: Cell[] = columns.map(() => '');
@@ -53,12 +55,12 @@ const pictures = ({ media }: FeedItem): string =>
     : '';
 
 /** One post whole, with the conversation below it. */
-export function printPost(post: FeedItem, comments: Comment[], more: boolean): void {
+export function printPost(post: FeedItem, comments: Thread[], more: boolean): void {
   print(
     `${colors.bold(harmless(post.author.name))} @${post.author.handle} · ${sayInstant(post.createdAt)} UTC · ${sayAgo(post.createdAt, Date.now())}${post.editedAt ? ' · edited' : ''}`,
   );
   print();
-  print(harmless(post.body));
+  print(painted(post));
   print();
   for (const { url, width, height, alt } of post.media)
     print(`${colors.cyan('▣')} ${width}×${height} ${harmless(alt)} ${colors.dim(url)}`);
@@ -70,23 +72,6 @@ export function printPost(post: FeedItem, comments: Comment[], more: boolean): v
   );
   if (comments.length === 0) return;
   print(colors.dim('─'.repeat(Math.min(60, terminalWidth()))));
-  printTable(
-    [
-      { head: 'ID', width: 6 },
-      { head: 'BY', width: 16 },
-      { head: 'AT', width: 12 },
-      { head: 'TO', width: 6 },
-      { head: 'NET', align: 'right', width: 4 },
-      { head: 'COMMENT', width: 'rest' },
-    ],
-    comments.map((comment) => [
-      colors.cyan(shortId(comment.id)),
-      comment.author ? `@${comment.author.handle}` : '',
-      sayInstant(comment.createdAt),
-      comment.parentId ? shortId(comment.parentId) : '',
-      Object.keys(comment.tallies.reactions).length > 0 ? String(comment.tallies.net) : '',
-      comment.author ? harmless(comment.body) : colors.dim('by an account that was deleted'),
-    ]),
-  );
+  printThreads(comments, Date.now());
   if (more) print(colors.dim('There are more comments: add --all.'));
 }

@@ -12,6 +12,16 @@ export type Author = Schemas['Author'];
 export type Post = Schemas['Post'];
 /** A comment, as the caller sees it. */
 export type Comment = Schemas['Comment'];
+/** A comment with the first of its replies, where they were asked for. */
+export type Thread = Schemas['Thread'];
+/** A comment with what it stands under. */
+export type CommentInContext = Schemas['CommentInContext'];
+/** What of a text is more than text. */
+export type Span = Schemas['Span'];
+/** A word that posts gather under. */
+export type Hashtag = Schemas['Hashtag'];
+/** The liveliest hashtags, and since when the list is. */
+export type LivelyHashtags = Schemas['LivelyHashtags'];
 /** What signing in answers. */
 export type Session = Schemas['Session'];
 /** Why a post stands where it stands in somebody’s feed. */

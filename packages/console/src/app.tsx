@@ -17,6 +17,8 @@ const account = page(() => import('./account/account-page'), 'AccountPage');
 const provider = page(() => import('./account/provider-page'), 'ProviderPage');
 const resetPassword = page(() => import('./account/reset-password-page'), 'ResetPasswordPage');
 const feed = page(() => import('./feed/feed-page'), 'FeedPage');
+const hashtags = page(() => import('./hashtags/hashtags-page'), 'HashtagsPage');
+const hashtag = page(() => import('./hashtags/hashtag-page'), 'HashtagPage');
 const post = page(() => import('./posts/post-page'), 'PostPage');
 const profile = page(() => import('./users/profile-page'), 'ProfilePage');
 
@@ -55,7 +57,10 @@ export function App() {
                   <Route path="sign-in/:provider" element={provider} />
                   <Route path="reset-password" element={resetPassword} />
                   <Route path="feed" element={feed} />
+                  <Route path="hashtags" element={hashtags} />
+                  <Route path="hashtags/:hashtag" element={hashtag} />
                   <Route path="posts/:post" element={post} />
+                  <Route path="posts/:post/comments/:comment" element={post} />
                   <Route path="users/:user" element={profile} />
                   <Route path="users/:user/:tab" element={profile} />
                 </Route>

@@ -10,6 +10,7 @@ const PAGES = [
   { to: '/', name: 'Overview' },
   { to: '/model', name: 'Model' },
   { to: '/feed', name: 'Feed' },
+  { to: '/hashtags', name: 'Hashtags' },
   { to: '/weighting', name: 'Weighting' },
   { to: '/ownership', name: 'Ownership' },
 ];
@@ -46,7 +47,7 @@ export function Frame() {
       >
         <Container
           maxWidth="lg"
-          sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', columnGap: 2.5, rowGap: 0.75, py: 1.25 }}
+          sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', columnGap: 1.5, rowGap: 0.75, py: 1.25 }}
         >
           <Stack
             component={NavLink}
@@ -73,7 +74,7 @@ export function Frame() {
               <PageLink key={page.to} {...page} />
             ))}
             {about?.mailbox && <PageLink to="/mailbox" name="Mailbox" />}
-            <Link href="/docs" underline="none" sx={{ px: 1.25, py: 0.75, color: 'text.secondary', fontWeight: 600 }}>
+            <Link href="/docs" underline="none" sx={{ px: 0.875, py: 0.75, color: 'text.secondary', fontWeight: 600 }}>
               Docs
             </Link>
           </Stack>
@@ -96,7 +97,7 @@ function PageLink({ to, name }: { to: string; name: string }) {
       to={to}
       underline="none"
       sx={{
-        'px': 1.25,
+        'px': 0.875,
         'py': 0.75,
         'color': 'text.secondary',
         'borderRadius': 1,

@@ -1,5 +1,5 @@
 import { sayInstant } from '@gather-lane/words';
-import type { Comment } from '@gather-lane/client';
+import type { Thread } from '@gather-lane/client';
 import type { Command } from 'commander';
 import { action, type CommandContext } from '../action.js';
 import { unwrap, type CommonOptions } from '../context.js';
@@ -85,7 +85,7 @@ export function postCommands(program: Command): void {
     .description('Comment on a post')
     .argument('<post>', 'id of the post, or its end')
     .argument('<text>')
-    .option('--reply-to <comment>', 'the comment that this one answers')
+    .option('--to <comment>', 'the comment that this one answers')
     .option('--field <name=value>', FIELD_HELP, fieldOption)
     .action(action(comment, ({ id }) => print(`Commented ${shortId(id)}.`)));
 }
@@ -133,11 +133,11 @@ async function readPost(context: CommandContext<ShowOptions>, id: string) {
   if (options.with) throw new Failure('--with goes with a @handle.', 2);
   const path = { post: context.whole(id) };
   const found = unwrap(await client.GET('/v1/posts/{post}', { params: { path } }));
-  const comments: Comment[] = [];
+  const comments: Thread[] = [];
   let next: string | null = null;
   do {
     const query = { sort: 'oldest' as const, limit: 50, ...(next && { after: next }) };
-    const page: { items: Comment[]; next: string | null } = unwrap(
+    const page: { items: Thread[]; next: string | null } = unwrap(
       await client.GET('/v1/posts/{post}/comments', { params: { path, query } }),
     );
     comments.push(...page.items);
@@ -147,10 +147,10 @@ async function readPost(context: CommandContext<ShowOptions>, id: string) {
   return { post: found, comments, more: next !== null };
 }
 
-async function comment(context: CommandContext<WithFields & { replyTo?: string }>, id: string, text: string) {
+async function comment(context: CommandContext<WithFields & { to?: string }>, id: string, text: string) {
   const { client, options } = context;
   const fields = await fieldValues(client, 'comments', options.field);
-  const parentId = options.replyTo ? context.whole(options.replyTo) : null;
+  const parentId = options.to ? context.whole(options.to) : null;
   const made = unwrap(
     await client.POST('/v1/posts/{post}/comments', {
       params: { path: { post: context.whole(id) } },

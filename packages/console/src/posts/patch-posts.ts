@@ -17,7 +17,7 @@ function patched(value: unknown, id: string, patch: Patch): unknown {
   const thing = value as Record<string, unknown>;
   if (thing.id === id && 'tallies' in thing && 'reaction' in thing) return patch(thing);
   // Only where pages and lists keep their things.
-  for (const key of ['pages', 'items'] as const) {
+  for (const key of ['pages', 'items', 'replies'] as const) {
     if (!(key in thing)) continue;
     const inner = patched(thing[key], id, patch);
     if (inner !== thing[key]) return { ...thing, [key]: inner };

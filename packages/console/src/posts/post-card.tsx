@@ -9,7 +9,7 @@ import { Link as RouterLink } from 'react-router';
 import { api, unwrap } from '../api';
 import { ChangedMeanwhile, ownParts, type Readable } from '../common/changed-meanwhile';
 import { useNotice } from '../common/notice';
-import { PersonText } from '../common/text';
+import { SpanText } from '../common/text';
 import { inUtc, sayMove } from '../common/time';
 import { useEdit } from '../common/use-edit';
 import { FieldValues } from '../fields/field-values';
@@ -124,7 +124,7 @@ export function PostCard({
           <Typography
             sx={{ my: 0.75, whiteSpace: 'pre-wrap', overflowWrap: 'anywhere', fontSize: whole ? '1.15rem' : undefined }}
           >
-            <PersonText text={post.body} />
+            <SpanText text={post.body} spans={post.spans} />
           </Typography>
         )
       )}

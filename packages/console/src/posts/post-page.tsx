@@ -3,13 +3,14 @@ import { useQuery } from '@tanstack/react-query';
 import { useNavigate, useParams } from 'react-router';
 import { api, unwrap } from '../api';
 import { Failed, LoadingPosts } from '../common/states';
+import { Conversation } from '../conversation/conversation';
+import { OneThread } from '../conversation/one-thread';
 import { useSession } from '../session/session';
-import { Conversation } from './conversation';
 import { PostCard } from './post-card';
 
-/** One post with its conversation, and its place in the feed of whoever the console acts as. */
+/** One post with its conversation, or with one comment of it, and its place in the feed of whoever the console acts as. */
 export function PostPage() {
-  const { post: id = '' } = useParams();
+  const { post: id = '', comment } = useParams();
   const { session } = useSession();
   const navigate = useNavigate();
   const path = { post: id };
@@ -27,9 +28,8 @@ export function PostPage() {
         {post.isError && <Failed error={post.error} retry={() => void post.refetch()} />}
         {post.data && (
           <>
-            <PostCard post={post.data} whole onDeleted={() => void navigate('/feed')} />
-            <Typography variant="h2">Comments</Typography>
-            <Conversation post={id} />
+            <PostCard post={post.data} whole={comment === undefined} onDeleted={() => void navigate('/feed')} />
+            {comment === undefined ? <Conversation post={id} /> : <OneThread post={id} id={comment} />}
           </>
         )}
       </Stack>

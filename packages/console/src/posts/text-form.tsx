@@ -1,9 +1,10 @@
 import type { OwnField } from '@gather-lane/client';
 import { Alert, Button, Stack, TextField, Typography } from '@mui/material';
-import { useState, type FormEvent, type KeyboardEvent, type ReactNode } from 'react';
+import { useRef, useState, type FormEvent, type KeyboardEvent, type ReactNode } from 'react';
 import { errorText } from '../common/states';
 import { useCharacters } from '../common/text';
 import { FieldInputs } from '../fields/field-inputs';
+import { useMentionSuggestions } from './mention-suggestions';
 import { changedValues, isComplete, toTyped, type Values } from '../fields/own-fields';
 
 interface Props {
@@ -18,6 +19,8 @@ interface Props {
   /** What is typed is kept unless this succeeds. It is given the fields that changed. */
   readonly onSubmit: (text: string, fields: Values) => Promise<unknown>;
   readonly onCancel?: () => void;
+  /** The post whose conversation it is, for whom one may be about to name. */
+  readonly conversation?: string;
   /** What stands beside the text, such as pictures. */
   readonly beside?: ReactNode;
   /** Whether there is something to send without any text. */
@@ -39,6 +42,7 @@ export function TextForm({
   values = {},
   onSubmit,
   onCancel,
+  conversation,
   beside,
   full = false,
   besideDiffers = false,
@@ -51,6 +55,8 @@ export function TextForm({
   const [busy, setBusy] = useState(false);
   const [error, setError] = useState<unknown>(null);
   const count = useCharacters(text);
+  const input = useRef<HTMLTextAreaElement>(null);
+  const people = useMentionSuggestions({ text, setText, input, ...(conversation && { conversation }) });
   const differs = text !== initial || besideDiffers || (initial !== '' && Object.keys(changed).length > 0);
   const sendable = (text.trim() !== '' || full) && count <= limit && differs && isComplete(fields, typed) && !busy;
   const submit = async (event?: FormEvent) => {
@@ -69,23 +75,34 @@ export function TextForm({
     }
   };
   const onKeyDown = (event: KeyboardEvent) => {
+    if (people.onKeyDown(event)) return;
     if (event.key === 'Enter' && (event.ctrlKey || event.metaKey)) void submit();
     if (event.key === 'Escape') onCancel?.();
   };
   return (
     <Stack component="form" onSubmit={(event) => void submit(event)} sx={{ gap: 1 }}>
-      <TextField
-        label={label}
-        multiline
-        minRows={minRows}
-        maxRows={14}
-        fullWidth
-        value={text}
-        onChange={(e) => setText(e.target.value)}
-        onKeyDown={onKeyDown}
-        error={count > limit}
-        autoFocus={onCancel !== undefined}
-      />
+      <>
+        <TextField
+          label={label}
+          multiline
+          minRows={minRows}
+          maxRows={14}
+          fullWidth
+          inputRef={input}
+          value={text}
+          onChange={(e) => {
+            setText(e.target.value);
+            people.follow();
+          }}
+          onSelect={people.follow}
+          onBlur={people.close}
+          onKeyDown={onKeyDown}
+          error={count > limit}
+          autoFocus={onCancel !== undefined}
+          slotProps={{ htmlInput: people.aria }}
+        />
+        {people.list}
+      </>
       {beside}
       <FieldInputs fields={fields} typed={typed} onChange={setTyped} />
       {conflict ?? (error !== null && <Alert severity="error">{errorText(error)}</Alert>)}

@@ -6,7 +6,6 @@ import { Link as RouterLink, useParams } from 'react-router';
 import { api, unwrap } from '../api';
 import { Empty, Failed, LoadingPosts } from '../common/states';
 import { usePages } from '../common/use-pages';
-import { PersonText } from '../common/text';
 import { inUtc } from '../common/time';
 import { FieldValues } from '../fields/field-values';
 import { PostCard } from '../posts/post-card';
@@ -71,9 +70,7 @@ function Header({ user }: { user: User }) {
           {user.audience === 'signed-in' && ' · shown to who is signed in only'}
         </Typography>
         {user.bio && (
-          <Typography sx={{ mt: 1, whiteSpace: 'pre-wrap', overflowWrap: 'anywhere' }}>
-            <PersonText text={user.bio} />
-          </Typography>
+          <Typography sx={{ mt: 1, whiteSpace: 'pre-wrap', overflowWrap: 'anywhere' }}>{user.bio}</Typography>
         )}
         <FieldValues table="users" values={user.fields} />
       </Box>

@@ -1,6 +1,6 @@
 import { v7 as uuidv7 } from 'uuid';
 import { BIOS, PEOPLE, type Person } from './people.js';
-import { COMMENTS, POSTS, SLOTS, TOPICS_OF, type Topic } from './phrases.js';
+import { COMMENTS, POSTS, REPLIES, SLOTS, TOPICS_OF, type Topic } from './phrases.js';
 import { DemoRandom } from './random.js';
 
 /** Rows of the demo, oldest first in each list; instants in milliseconds since the epoch. */
@@ -184,6 +184,7 @@ class DemoMaker {
       // Heavy-tailed: most posts are answered little, a few a great deal.
       const burst = Math.pow(this.#float(), 3) * 9 * Math.sqrt(author.member.popularity + 0.1);
       const thread: Demo['comments'] = [];
+      const said = new Set<string>();
       for (let n = Math.round(burst + this.#float()); n > 0; n--) {
         const delay = -Math.log(1 - this.#float()) * 4 * HOUR + 90_000;
         const createdAt = Math.round(post.createdAt + delay);
@@ -192,12 +193,18 @@ class DemoMaker {
         const writer = answersBack ? author.member : this.#pick(readers);
         const earlier = thread.filter((comment) => comment.createdAt < createdAt && comment.authorId !== writer.id);
         const parent = earlier.length > 0 && this.#float() < 0.4 ? this.#pick(earlier) : null;
+        // Nobody says what was said in this conversation already, as long as there is something else to say.
+        const phrases = parent ? REPLIES : COMMENTS[topics[p]!];
+        const fresh = phrases.filter((phrase) => !said.has(phrase));
+        const phrase = this.#pick(fresh.length > 0 ? fresh : phrases);
+        said.add(phrase);
+        const to = parent ? byId.get(parent.authorId)!.member.handle : '';
         thread.push({
           id: this.#id(createdAt),
           postId: post.id,
           parentId: parent?.id ?? null,
           authorId: writer.id,
-          body: this.#fill(this.#pick(COMMENTS[topics[p]!]), writer.handle),
+          body: this.#fill(phrase.replaceAll('{to}', to), writer.handle),
           createdAt,
         });
       }

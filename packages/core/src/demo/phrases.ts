@@ -81,6 +81,22 @@ export const POSTS: Record<Topic, readonly string[]> = {
   ],
 };
 
+/** Answers to comments, whatever they are about; `{to}` is who is answered. */
+export const REPLIES: readonly string[] = [
+  '@{to} when was that? We come through at {time}.',
+  'The same here, @{to}.',
+  'Since when? It was otherwise on {day}.',
+  'Ask at {lock}, they know.',
+  '@{to} and @{who} should compare notes.',
+  'Then we turn round at {place}.',
+  'That helps, thank you.',
+  'Not for us: {n} minutes and no trouble at all.',
+  '@{to} bring biscuits and we talk.',
+  'I would not count on it before {day}.',
+  'Good to know. We are {n} m and wide with it.',
+  'Who told you that, @{to}?',
+];
+
 /** Comments, by the topic of the post that they answer. */
 export const COMMENTS: Record<Topic, readonly string[]> = {
   locks: [

@@ -27,6 +27,7 @@ export interface CommentRow extends Nullable<AuthorColumns> {
   readonly fields: FieldValues | null;
   readonly reactions: ReactionCounts;
   readonly replies: number;
+  readonly below: number;
   readonly people: number;
   readonly reaction: string | null;
   readonly weights: Record<string, number>;
@@ -47,7 +48,7 @@ export const commentsById = (model: OwnFields): string => `
   SELECT c.id, c.post_id, c.parent_id, c.under_id, c.depth, c.body, c.spans, c.version, c.created_at, c.edited_at,
     c.deleted_at IS NOT NULL AS deleted, c.removal, c.author_id IS NULL OR a.erased_at IS NOT NULL AS erased,
     coalesce(${readBy('$2', '$3')}, false) AS seen, ${AUTHOR_COLUMNS}, ${fieldsColumn(model, 'comments', 'c')},
-    t.reactions, t.replies, t.people,
+    t.reactions, t.replies, t.below, t.people,
     (SELECT r.kind FROM comment_reactions r WHERE r.comment_id = c.id AND r.user_id = $2::uuid) AS reaction,
     (SELECT w.weights FROM weightings w WHERE w.in_force) AS weights,
     CASE WHEN c.parent_id IS DISTINCT FROM c.under_id THEN

@@ -34,6 +34,7 @@ const properties = {
   version: Type.Integer({ description: 'Counts the edits; the `ETag`' }),
   tallies: Type.Object({
     replies: Type.Integer({ description: 'Comments in sight directly under it' }),
+    below: Type.Integer({ description: 'Comments directly under it that show, markers among them' }),
     people: Type.Integer({ description: 'People other than its author who replied or reacted: how lively it is' }),
     reactions: ReactionTallies,
     net: Net,

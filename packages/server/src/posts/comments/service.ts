@@ -258,7 +258,7 @@ export class Comments {
       createdAt: row.created_at.toISOString(),
       version: row.version,
     };
-    const { replies, people } = row;
+    const { replies, below, people } = row;
     // What is not read is not said: neither the text, nor whose it was, nor what others made of it.
     if (marker !== null || !isAuthored(row))
       return {
@@ -267,7 +267,7 @@ export class Comments {
         body: '',
         spans: [],
         editedAt: null,
-        tallies: { replies, people, reactions: {}, net: 0 },
+        tallies: { replies, below, people, reactions: {}, net: 0 },
         reaction: null,
         can: canOf({ kind: 'nobody' }, null),
         fields: visibleFields(this.#model, 'comments', null, caller, null),
@@ -278,7 +278,7 @@ export class Comments {
       body: row.body,
       spans: readSpans(row.spans),
       editedAt: row.edited_at?.toISOString() ?? null,
-      tallies: { replies, people, reactions: row.reactions, net: netOf(row.reactions, row.weights) },
+      tallies: { replies, below, people, reactions: row.reactions, net: netOf(row.reactions, row.weights) },
       reaction: row.reaction,
       can: canOf(caller, row.author_id),
       fields: visibleFields(this.#model, 'comments', row.fields, caller, row.author_id),

@@ -225,7 +225,10 @@ async function pages(
     '/reset-password',
     '/account',
     '/feed',
+    '/hashtags',
+    '/hashtags/:hashtag',
     '/posts/:post',
+    '/posts/:post/comments/:comment',
     '/users/:user',
     '/users/:user/:tab',
   ])
