@@ -8,6 +8,7 @@ export const SIZES = {
   small: { users: 3_000, posts: 40_000, follows: 120_000, comments: 20_000, reactions: 100_000 },
   medium: { users: 20_000, posts: 200_000, follows: 800_000, comments: 100_000, reactions: 500_000 },
   large: { users: 100_000, posts: 2_000_000, follows: 8_000_000, comments: 1_000_000, reactions: 5_000_000 },
+  words: { users: 20_000, posts: 2_000_000, follows: 200_000, comments: 0, reactions: 3_000_000 },
   huge: { users: 100_000, posts: 10_000_000, follows: 8_000_000, comments: 1_000_000, reactions: 5_000_000 },
 };
 const DAYS = 90;

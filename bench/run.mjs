@@ -21,6 +21,16 @@ const BENCHMARKS = {
   growth: { most: 1.8, run: async () => (await import('./growth.mjs')).benchGrowth(size) },
   write: { least: 3, run: async () => (await import('./write.mjs')).benchWrite(size) },
   rebuild: { most: 1.5, run: async () => (await import('./rebuild.mjs')).benchRebuild(size) },
+  hashtags: {
+    most: { againstJoin: 1.25, milliseconds: 10 },
+    run: async () => (await import('./hashtags.mjs')).benchHashtags(size),
+  },
+  // A million texts within five minutes.
+  reading: {
+    least: { textsASecond: 1_000_000 / 300 },
+    most: { milliseconds: 5, growth: 6 },
+    run: async () => (await import('./reading.mjs')).benchReading(),
+  },
   steady: { most: 1.1, run: async () => (await import('./steady.mjs')).benchSteady(size) },
 };
 

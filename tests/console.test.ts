@@ -183,7 +183,8 @@ describe('the console', () => {
     // The box opens in place, and the answer stands under what it answers.
     await comments.first().getByRole('button', { name: 'Answer' }).click();
     await page.getByLabel(/^Answer @/).fill('Seen, thank you.');
-    await page.getByRole('button', { name: 'Answer', exact: true }).last().click();
+    const box = page.locator('form').filter({ has: page.getByLabel(/^Answer @/) });
+    await box.getByRole('button', { name: 'Answer', exact: true }).click();
     await page.getByText('Commented.').waitFor();
     const mine = comments.filter({ hasText: 'Seen, thank you.' });
     await mine.waitFor();

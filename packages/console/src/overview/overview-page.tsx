@@ -1,4 +1,5 @@
 import {
+  Alert,
   Box,
   Button,
   Card,
@@ -48,6 +49,13 @@ function Counts({ stats }: { stats: Stats | undefined }) {
   const kinds = ['users', 'posts', 'follows', 'comments'] as const;
   return (
     <>
+      {stats?.reading && (
+        <Alert severity="info">
+          The rules of reading changed: texts are read anew, {stats.reading.done.toLocaleString('en-GB')} of{' '}
+          {stats.reading.total.toLocaleString('en-GB')} so far. Feeds are served meanwhile; hashtags and mentions come
+          back as it goes.
+        </Alert>
+      )}
       <Box sx={{ display: 'grid', gridTemplateColumns: { xs: 'repeat(2, 1fr)', sm: 'repeat(4, 1fr)' }, gap: 1.5 }}>
         {kinds.map((kind) => (
           <Card key={kind} sx={{ p: 2 }}>
