@@ -7,7 +7,7 @@ import { User } from '../../accounts/users/user.entity.js';
 @Entity('comments')
 @Unique('comments_of_post', ['postId', 'id'])
 @Index('comments_replies', ['postId', 'parentId'])
-@Index('comments_under', ['postId', 'underId'])
+@Index('comments_thread', ['postId', 'underId'])
 export class Comment extends Editable {
   @PrimaryColumn({ type: 'uuid' })
   id!: string;

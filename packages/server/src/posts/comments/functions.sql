@@ -35,7 +35,8 @@ BEGIN
           SELECT post_id, author_id, -1 AS sign FROM old_rows WHERE deleted_at IS NULL
           UNION ALL SELECT post_id, author_id, 1 FROM new_rows WHERE deleted_at IS NULL) signed
         GROUP BY post_id, author_id) r WHERE d <> 0 HAVING count(*) > 0;
-  PERFORM set_comment_mentions(array_agg(n.id)) FROM new_rows n JOIN old_rows o ON o.id = n.id WHERE o.spans <> n.spans HAVING count(*) > 0;
+  PERFORM set_comment_mentions(array_agg(id)) FROM (
+    SELECT id FROM (SELECT id, spans FROM old_rows UNION SELECT id, spans FROM new_rows) both_ways GROUP BY id HAVING count(*) > 1) c HAVING count(*) > 0;
   SELECT array_agg(id) INTO changed FROM (
     SELECT id FROM (
       SELECT id, under_id, deleted_at IS NULL AS visible, author_id, created_at FROM old_rows

@@ -67,10 +67,10 @@ export const OWNED_COMMENT = `
   SELECT c.author_id, c.version, c.post_id FROM comments c JOIN users a ON a.id = c.author_id
   WHERE c.id = $1 AND c.deleted_at IS NULL AND ${seenBy('a', '$2')} AND ${VISIBLE_POST('$2')}`;
 
-/** A comment ($1) of a post that the viewer ($2) may see, seen or a marker. Cost: some primary-key probes. */
+/** A comment ($1) that the viewer ($2) sees or gets a marker for, of a post that they may see. Cost: some primary-key probes. */
 export const PLACE_OF_COMMENT = `
-  SELECT c.id FROM comments c JOIN comment_tallies t ON t.comment_id = c.id
-  WHERE c.id = $1 AND (t.in_sight OR t.below > 0) AND ${VISIBLE_POST('$2')}`;
+  SELECT c.id FROM comments c JOIN comment_tallies t ON t.comment_id = c.id LEFT JOIN users a ON a.id = c.author_id
+  WHERE c.id = $1 AND (t.below > 0 OR t.in_sight AND ${seenBy('a', '$2')}) AND ${VISIBLE_POST('$2')}`;
 
 /** What a comment ($1) stands under, from the top down. Cost: one probe for each level. */
 export const ANCESTORS = `

@@ -23,6 +23,16 @@ export const hashtags: Capability = {
     ...HASHTAG_CHECKS,
   ],
   trials: TRIALS,
+  things: [
+    {
+      // On a post of the owner's, and seen by whoever sees that.
+      name: 'hashtag',
+      make: `UPDATE posts SET reading = 2000000000, spans = jsonb_build_array(jsonb_build_array('h', 0, 1, 0, 1, 't' || replace($1::text, '-', '')))
+        WHERE id = (SELECT id FROM posts WHERE author_id = $2 AND deleted_at IS NULL ORDER BY id LIMIT 1)`,
+      snapshot: `SELECT jsonb_agg(h.hashtag_id ORDER BY h.hashtag_id) FROM post_hashtags h WHERE h.author_id = $1`,
+      leftOver: `DELETE FROM hashtags WHERE posts = 0 AND name ~ '^t[0-9a-f]{32}$'`,
+    },
+  ],
   start(house) {
     const { database, background, pages, address } = house;
     const all = house.add(new Hashtags(database, house.get(Posts), pages));

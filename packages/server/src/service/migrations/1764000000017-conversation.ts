@@ -36,7 +36,7 @@ export class Conversation1764000000017 implements MigrationInterface {
         FROM down d JOIN comments c ON c.parent_id = d.id
       )
       UPDATE comments c SET under_id = d.under_id, depth = d.depth FROM down d WHERE c.id = d.id AND d.depth > 0`);
-    await runner.query(`CREATE INDEX comments_under ON comments (post_id, under_id)`);
+    await runner.query(`CREATE INDEX comments_thread ON comments (post_id, under_id)`);
 
     await runner.query(`
       ALTER TABLE comment_tallies ADD post_id uuid, ADD place_id uuid, ADD created_at timestamptz(3), ADD in_sight boolean,
@@ -373,15 +373,22 @@ CREATE OR REPLACE FUNCTION after_posts_updated() RETURNS trigger LANGUAGE plpgsq
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
 DECLARE
   moved uuid[];
+  renamed uuid[];
 BEGIN
-  PERFORM set_post_mentions(array_agg(n.id)) FROM new_rows n JOIN old_rows o ON o.id = n.id WHERE o.spans <> n.spans HAVING count(*) > 0;
+  SELECT array_agg(id) INTO renamed FROM (
+    SELECT id FROM (SELECT id, spans FROM old_rows UNION SELECT id, spans FROM new_rows) both_ways GROUP BY id HAVING count(*) > 1) c;
+  IF renamed IS NOT NULL THEN
+    PERFORM set_post_mentions(renamed);
+  END IF;
   SELECT array_agg(id) INTO moved FROM (
     SELECT id FROM (
       SELECT id, author_id, deleted_at IS NULL AS visible, created_at FROM old_rows
       UNION SELECT id, author_id, deleted_at IS NULL, created_at FROM new_rows
     ) both_ways GROUP BY id HAVING count(*) > 1) m;
   IF moved IS NULL THEN
-    PERFORM set_hashtags(array_agg(n.id)) FROM new_rows n JOIN old_rows o ON o.id = n.id WHERE o.spans <> n.spans HAVING count(*) > 0;
+    IF renamed IS NOT NULL THEN
+      PERFORM set_hashtags(renamed);
+    END IF;
     RETURN NULL;
   END IF;
   PERFORM FROM post_tallies WHERE post_id = ANY (moved) ORDER BY post_id FOR NO KEY UPDATE;
@@ -391,8 +398,7 @@ BEGIN
           SELECT author_id, -1 AS sign FROM old_rows WHERE deleted_at IS NULL
           UNION ALL SELECT author_id, 1 FROM new_rows WHERE deleted_at IS NULL) signed
         GROUP BY author_id) r WHERE d <> 0 HAVING count(*) > 0;
-  PERFORM set_hashtags(array_agg(id)) FROM new_rows n
-  WHERE id = ANY (moved) AND spans <> '[]' OR EXISTS (SELECT FROM old_rows o WHERE o.id = n.id AND o.spans <> n.spans) HAVING count(*) > 0;
+  PERFORM set_hashtags(moved || coalesce(renamed, '{}'));
   RETURN NULL;
 END $$`,
 ];
@@ -683,7 +689,8 @@ BEGIN
           SELECT post_id, author_id, -1 AS sign FROM old_rows WHERE deleted_at IS NULL
           UNION ALL SELECT post_id, author_id, 1 FROM new_rows WHERE deleted_at IS NULL) signed
         GROUP BY post_id, author_id) r WHERE d <> 0 HAVING count(*) > 0;
-  PERFORM set_comment_mentions(array_agg(n.id)) FROM new_rows n JOIN old_rows o ON o.id = n.id WHERE o.spans <> n.spans HAVING count(*) > 0;
+  PERFORM set_comment_mentions(array_agg(id)) FROM (
+    SELECT id FROM (SELECT id, spans FROM old_rows UNION SELECT id, spans FROM new_rows) both_ways GROUP BY id HAVING count(*) > 1) c HAVING count(*) > 0;
   SELECT array_agg(id) INTO changed FROM (
     SELECT id FROM (
       SELECT id, under_id, deleted_at IS NULL AS visible, author_id, created_at FROM old_rows

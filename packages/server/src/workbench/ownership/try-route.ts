@@ -51,6 +51,7 @@ const RACES = 3;
 const NAMED: Record<string, (things: Things) => string> = {
   table: () => 'users',
   key: ({ user }) => user,
+  hashtag: ({ hashtag }) => `t${hashtag!.replaceAll('-', '')}`,
   // None that there is: the check leaves the service as it was.
   weighting: () => '2147483647',
 };
@@ -167,7 +168,8 @@ async function race(operation: Operation, trial: Trial, cast: Cast, others: Othe
 
 /** What of the owner's a path names, for the rules that are none of ownership. */
 function namesOf(path: string): 'post' | 'comment' | 'user' | null {
-  const names = [...path.matchAll(/\{(\w+)\}/g)].map(([, name]) => name!);
+  // A hashtag is as much in sight as the post that has it.
+  const names = [...path.matchAll(/\{(\w+)\}/g)].map(([, name]) => (name === 'hashtag' ? 'post' : name!));
   return (['post', 'comment', 'user'] as const).find((name) => names.includes(name)) ?? null;
 }
 
