@@ -44,6 +44,12 @@ const KEPT = [
   'model_migrations',
   'model_steps',
   'live_services',
+  'operator_sessions',
+  'refresh_tokens',
+  'text_readings',
+  'lively_hashtags',
+  'hashtag_people',
+  'comment_people',
 ];
 const RUNNING_MS = 700;
 const QUIET_MS = 8_000;
