@@ -23,17 +23,17 @@ END $$;
 
 -- A text that is changed by hand-written SQL was not read: what it named is forgotten, and the service reads it within a minute. Whoever
 -- reads what they write names `reading` in the same statement. Cost: none unless a body is written.
-CREATE OR REPLACE FUNCTION text_is_unread() RETURNS trigger LANGUAGE plpgsql AS $$
+CREATE OR REPLACE FUNCTION text_is_unread() RETURNS trigger LANGUAGE plpgsql SET jit = off AS $$
 BEGIN
   NEW.reading := -abs(NEW.reading);
   RETURN NEW;
 END $$;
-CREATE OR REPLACE FUNCTION text_is_read() RETURNS trigger LANGUAGE plpgsql AS $$
+CREATE OR REPLACE FUNCTION text_is_read() RETURNS trigger LANGUAGE plpgsql SET jit = off AS $$
 BEGIN
   NEW.reading := abs(NEW.reading);
   RETURN NEW;
 END $$;
-CREATE OR REPLACE FUNCTION text_names_nothing() RETURNS trigger LANGUAGE plpgsql AS $$
+CREATE OR REPLACE FUNCTION text_names_nothing() RETURNS trigger LANGUAGE plpgsql SET jit = off AS $$
 BEGIN
   NEW.spans := '[]';
   RETURN NEW;

@@ -244,19 +244,19 @@ BEGIN
   WHERE t.id = ANY (ids) AND s ->> 0 = 'm' ORDER BY 1, 2 ON CONFLICT DO NOTHING;
 END $$`,
   `
-CREATE OR REPLACE FUNCTION text_is_unread() RETURNS trigger LANGUAGE plpgsql AS $$
+CREATE OR REPLACE FUNCTION text_is_unread() RETURNS trigger LANGUAGE plpgsql SET jit = off AS $$
 BEGIN
   NEW.reading := -abs(NEW.reading);
   RETURN NEW;
 END $$`,
   `
-CREATE OR REPLACE FUNCTION text_is_read() RETURNS trigger LANGUAGE plpgsql AS $$
+CREATE OR REPLACE FUNCTION text_is_read() RETURNS trigger LANGUAGE plpgsql SET jit = off AS $$
 BEGIN
   NEW.reading := abs(NEW.reading);
   RETURN NEW;
 END $$`,
   `
-CREATE OR REPLACE FUNCTION text_names_nothing() RETURNS trigger LANGUAGE plpgsql AS $$
+CREATE OR REPLACE FUNCTION text_names_nothing() RETURNS trigger LANGUAGE plpgsql SET jit = off AS $$
 BEGIN
   NEW.spans := '[]';
   RETURN NEW;
