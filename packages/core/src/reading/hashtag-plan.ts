@@ -15,6 +15,6 @@ const PATIENCE = 4;
  * @param page how many are wanted
  */
 export function hashtagPlan(posts: number, all: number, page: number): HashtagPlan {
-  if (posts < Math.sqrt(all * page)) return { walk: 0 };
+  if (posts <= Math.sqrt(all * page)) return { walk: 0 };
   return { walk: Math.ceil((PATIENCE * all * page) / posts) };
 }

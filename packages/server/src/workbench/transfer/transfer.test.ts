@@ -1,5 +1,6 @@
+import { createHash } from 'node:crypto';
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from '@jest/globals';
-import { cpSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { cpSync, mkdtempSync, readFileSync, readdirSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Writable } from 'node:stream';
@@ -14,6 +15,7 @@ import { makeDatabase } from '../../tests/test-database.js';
 import { startTestService, type TestService } from '../../tests/test-service.js';
 import { Weightings } from '../weighting/service.js';
 import { exportAll, exportCsv } from './export.js';
+import { MANIFEST } from './manifest.js';
 import { importAll } from './import.js';
 import { MediaStore } from '../../accounts/media/store.js';
 import { Media } from '../../accounts/media/service.js';
@@ -108,6 +110,38 @@ function edit(table: string, change: (lines: string[]) => string[]): void {
 }
 
 describe('export and import', () => {
+  test('an export from before threads and spans gets both as new texts would', async () => {
+    cpSync(await wholeExport(), folder, { recursive: true });
+    const manifest = JSON.parse(readFileSync(join(folder, MANIFEST), 'utf8')) as {
+      tables: { name: string; sha256: string }[];
+    };
+    for (const [table, later] of [
+      ['posts', ['spans', 'reading']],
+      ['comments', ['spans', 'reading', 'under_id', 'depth']],
+    ] as const) {
+      edit(table, (lines) =>
+        lines.map((line) => {
+          const row = JSON.parse(line) as Record<string, unknown>;
+          return JSON.stringify(
+            Object.fromEntries(Object.entries(row).filter(([key]) => !(later as readonly string[]).includes(key))),
+          );
+        }),
+      );
+      const listed = manifest.tables.find(({ name }) => name === table)!;
+      listed.sha256 = createHash('sha256')
+        .update(readFileSync(file(table)))
+        .digest('hex');
+    }
+    writeFileSync(join(folder, MANIFEST), JSON.stringify(manifest));
+    await importAll(target.dataSource, PLAN, folder, quiet, target.store);
+    const threads = async ({ dataSource }: Pick<TestService, 'dataSource'>) =>
+      dataSource.query<object[]>(`SELECT id, parent_id, under_id, depth, spans FROM comments ORDER BY id`);
+    expect(await threads(target)).toEqual(await threads(source));
+    expect(await contents(target, 'post_mentions')).toEqual(await contents(source, 'post_mentions'));
+    const found = await checkData(target.dataSource, { plan: PLAN, repair: false, model: [], progress: quiet });
+    expect(found.filter(({ count }) => count > 0)).toEqual([]);
+  });
+
   test('an import into an empty service gives equal tables, derived ones too', async () => {
     await source.dataSource.query(`UPDATE posts SET body = $1 WHERE id = (SELECT id FROM posts LIMIT 1)`, [
       'tab\tquote"back\\slash\nline 👨‍👩‍👧‍👦 \u2028',
