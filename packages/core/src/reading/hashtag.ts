@@ -22,7 +22,7 @@ const SHORT_I = /и\u0306/gu;
 const SHORT_I_KEPT = '\uFDD0';
 /** Vowel marks and signs for recitation, and tatweel; madda and hamza make other letters, and stay. */
 const ARABIC_MARKS =
-  /[\u0610-\u061A\u0640\u064B-\u0652\u0656-\u065F\u0670\u06D6-\u06DC\u06DF-\u06E4\u06E7\u06E8\u06EA-\u06ED\u08D3-\u08E1\u08E3-\u08FF]/gu;
+  /\u0640|[\u0610-\u061A\u064B-\u0652\u0656-\u065F\u0670\u06D6-\u06DC\u06DF-\u06E4\u06E7\u06E8\u06EA-\u06ED\u08D3-\u08E1\u08E3-\u08FF]/gu;
 const HEBREW_MARKS = /[\u0591-\u05BD\u05BF\u05C1\u05C2\u05C4\u05C5\u05C7]/gu;
 
 /**
