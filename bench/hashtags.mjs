@@ -13,7 +13,8 @@ const LIMIT = 21;
 const WORDS = { rarely: 0.00001, seldom: 0.001, often: 0.1, mostly: 0.5 };
 const OLDEST = 5_000;
 const PAGES = [1, 10];
-const LEAST_MS = 0.8;
+/** What is quicker than this is compared as though it took so long. */
+const LEAST_MS = 0.2;
 
 /** The join of a hashtag's posts with their standings, sorted: as one writes it first. */
 const joined = (weighting, seen) => `
@@ -23,7 +24,7 @@ const joined = (weighting, seen) => `
 
 /** @returns the worst ratio against the join, and the most milliseconds of a word that is not on old posts alone */
 export async function benchHashtags(size) {
-  const [{ scoredPosts }, { notKeptAway, seenBy }] = await Promise.all(
+  const [{ fewPosts, scoredPosts }, { notKeptAway, seenBy }] = await Promise.all(
     ['posts/hashtags/queries.js', 'accounts/users/visibility.js'].map(
       (file) => import(join(root, 'packages/server/dist', file)),
     ),
@@ -40,23 +41,30 @@ export async function benchHashtags(size) {
     let [worst, most] = [0, 0];
     for (const { word, tag, posts } of words)
       for (const page of PAGES) {
-        const { walk } = hashtagPlan(posts, all, LIMIT);
+        const plan = hashtagPlan(posts, all, LIMIT);
         const from = await cursorAt(dataSource, naive, tag, viewer, page);
         if (from === undefined) continue;
         const parameters = [tag, from?.key ?? null, from?.id ?? null, LIMIT, viewer];
-        const ours = scoredPosts(weighting);
+        const ours = plan.all ? fewPosts(weighting) : scoredPosts(weighting);
+        const walk = plan.all ? [] : [plan.walk];
         const [mine, theirs] = [[], []];
         const ids = [];
         for (let round = 0; round < ROUNDS; round++) {
-          ids[0] = await timed(dataSource, ours, [...parameters, walk], mine);
+          ids[0] = await timed(dataSource, ours, [...parameters, ...walk], mine);
           ids[1] = await timed(dataSource, naive, parameters, theirs);
           if (ids[0].join() !== ids[1].join()) throw new Error(`#${word}, page ${page}: the two do not agree`);
         }
         const [a, b] = [percentiles(mine.slice(2)).p50, percentiles(theirs.slice(2)).p50];
-        // Below that both are little but the round trip.
         worst = Math.max(worst, Math.max(a, LEAST_MS) / Math.max(b, LEAST_MS));
         if (word !== 'oldest') most = Math.max(most, a);
-        rows.push([`#${word}, page ${page}`, posts, walk, b.toFixed(2), a.toFixed(2), (a / b).toFixed(2)]);
+        rows.push([
+          `#${word}, page ${page}`,
+          posts,
+          plan.all ? 'all' : plan.walk,
+          b.toFixed(2),
+          a.toFixed(2),
+          (a / b).toFixed(2),
+        ]);
       }
     printTable(
       `Milliseconds for a page of a hashtag by lane time, ${all.toLocaleString('en-GB')} posts`,
@@ -69,11 +77,14 @@ export async function benchHashtags(size) {
   }
 }
 
+/** Runs a statement, and asks the database how long it ran: planning left out, since the service's is prepared. */
 async function timed(dataSource, sql, parameters, into) {
-  const started = performance.now();
-  const rows = await dataSource.query(sql, parameters);
-  into.push(performance.now() - started);
-  return rows.map(({ id }) => id);
+  const [{ 'QUERY PLAN': plan }] = await dataSource.query(
+    `EXPLAIN (ANALYZE, TIMING OFF, FORMAT JSON) ${sql}`,
+    parameters,
+  );
+  into.push(plan[0]['Execution Time']);
+  return (await dataSource.query(sql, parameters)).map(({ id }) => id);
 }
 
 /** Where a page begins: the last of the page before; undefined where there is none so far. */

@@ -34,11 +34,13 @@ describe('how lively a hashtag is', () => {
 });
 
 describe('how a page of a hashtag is found', () => {
-  test('a rare one by its bounds alone, a frequent one by a walk that shrinks with its number', () => {
-    expect(hashtagPlan(6_480, 2_000_000, 21)).toEqual({ walk: 0 });
-    expect(hashtagPlan(200_000, 2_000_000, 21)).toEqual({ walk: 840 });
-    expect(hashtagPlan(1_000_000, 2_000_000, 21)).toEqual({ walk: 168 });
-    expect(hashtagPlan(0, 0, 21)).toEqual({ walk: 0 });
+  test('one with few posts whole, a rare one by its bounds alone, a frequent one by a walk that shrinks with its number', () => {
+    expect(hashtagPlan(42, 2_000_000, 21)).toEqual({ all: true, walk: 0 });
+    expect(hashtagPlan(43, 2_000_000, 21)).toEqual({ all: false, walk: 0 });
+    expect(hashtagPlan(6_480, 2_000_000, 21)).toEqual({ all: false, walk: 0 });
+    expect(hashtagPlan(200_000, 2_000_000, 21)).toEqual({ all: false, walk: 840 });
+    expect(hashtagPlan(1_000_000, 2_000_000, 21)).toEqual({ all: false, walk: 168 });
+    expect(hashtagPlan(0, 0, 21)).toEqual({ all: true, walk: 0 });
   });
 });
 

@@ -5,7 +5,7 @@ import { PLAN } from '../../service/capabilities.js';
 import { startTestService, type Actor, type TestService } from '../../tests/test-service.js';
 import { checkData } from '../../workbench/check/service.js';
 import { makeLivelyLists } from './lively.js';
-import { scoredPosts } from './queries.js';
+import { fewPosts, scoredPosts } from './queries.js';
 
 interface Hashtag {
   hashtag: string;
@@ -210,6 +210,14 @@ describe('its posts', () => {
               walked,
             ]);
             expect(found.map(({ id }) => id)).toEqual(plain.slice(from === null ? 0 : from + 1).slice(0, 10));
+            const all = await service.dataSource.query<{ id: string }[]>(fewPosts(1), [
+              tag,
+              cursor?.score ?? null,
+              cursor?.id ?? null,
+              10,
+              null,
+            ]);
+            expect(all).toEqual(found);
           }
       }
   }, 60_000);

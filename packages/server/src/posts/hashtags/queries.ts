@@ -66,8 +66,8 @@ const MS = `interval '1 millisecond'`;
  * First the standings are walked, at most so many ($6), and those of the hashtag kept: asked by the key of each, lazily, so that a full
  * page ends it. What that does not fill is found by bounds: of the newest so many below the cursor, the lowest lane time says
  * how old a post can be at most that stands above it, since none is lifted by more than highest_lift_ms; and none
- * below the cursor is younger than it by more than lowest_lift_ms takes posts down. Cost: the walk, or three probes for each of
- * the hashtag's posts between the bounds.
+ * below the cursor is younger than it by more than lowest_lift_ms takes posts down. Whom the viewer sees is asked of the sorted ones,
+ * until the page is full. Cost: the walk, or a probe of the standings for each of the hashtag's posts between the bounds.
  */
 export const scoredPosts = (weighting: number): string => `
   WITH walked AS MATERIALIZED (
@@ -86,16 +86,30 @@ export const scoredPosts = (weighting: number): string => `
       AND ${BELOW('s.lane_time', 'h.post_id')} AND ${shownTo('$5', 'h.author_id')}
     ORDER BY h.created_at DESC, h.post_id DESC LIMIT $4
   ), bounded AS MATERIALIZED (
-    SELECT h.post_id, s.lane_time FROM post_hashtags h ${STANDS(weighting)}
-    WHERE h.hashtag_id = $1 AND h.created_at <= (SELECT youngest FROM bounds)
-      AND h.created_at >= (SELECT CASE WHEN count(*) < $4 THEN '-infinity' ELSE min(n.lane_time) - (SELECT up FROM bounds) END FROM newest n)
-      AND ${BELOW('s.lane_time', 'h.post_id')} AND ${shownTo('$5', 'h.author_id')}
-    ORDER BY s.lane_time DESC, h.post_id DESC LIMIT $4
+    SELECT b.post_id, b.lane_time FROM (
+      SELECT h.post_id, h.author_id, s.lane_time FROM post_hashtags h ${STANDS(weighting)}
+      WHERE h.hashtag_id = $1 AND h.created_at <= (SELECT youngest FROM bounds)
+        AND h.created_at >= (SELECT CASE WHEN count(*) < $4 THEN '-infinity' ELSE min(n.lane_time) - (SELECT up FROM bounds) END FROM newest n)
+        AND ${BELOW('s.lane_time', 'h.post_id')}
+      ORDER BY s.lane_time DESC, h.post_id DESC OFFSET 0
+    ) b
+    WHERE ${shownTo('$5', 'b.author_id')} LIMIT $4
   )
   SELECT post_id AS id, lane_time AS key FROM walked WHERE (SELECT count(*) FROM walked) >= $4
   UNION ALL
   SELECT post_id, lane_time FROM bounded WHERE (SELECT count(*) FROM walked) < $4
   ORDER BY key DESC, id DESC`;
+
+/**
+ * The same of a hashtag with few posts: all of them, sorted. Cost: a probe of the standings for each, and some for those of the page.
+ */
+export const fewPosts = (weighting: number): string => `
+  SELECT b.post_id AS id, b.lane_time AS key FROM (
+    SELECT h.post_id, h.author_id, s.lane_time FROM post_hashtags h ${STANDS(weighting)}
+    WHERE h.hashtag_id = $1 AND ${BELOW('s.lane_time', 'h.post_id')}
+    ORDER BY s.lane_time DESC, h.post_id DESC OFFSET 0
+  ) b
+  WHERE ${shownTo('$5', 'b.author_id')} LIMIT $4`;
 
 /** A row of a page. */
 export interface PageRow {

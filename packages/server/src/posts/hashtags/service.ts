@@ -8,6 +8,7 @@ import { Problem } from '../../ground/http/problem.js';
 import type { PostView } from '../posts/schema.js';
 import type { Posts } from '../posts/service.js';
 import {
+  fewPosts,
   FIND_HASHTAG,
   listHashtags,
   LIVELY,
@@ -23,6 +24,7 @@ import type { HashtagView, LivelyView } from './schema.js';
 
 const MOST_LIVELY = 20;
 const scored = perChoice(scoredPosts);
+const few = perChoice(fewPosts);
 
 /** Words that posts gather under. */
 export class Hashtags {
@@ -111,9 +113,10 @@ export class Hashtags {
         'scroll-expired',
         'Another weighting came into force since this scroll began: leave `after` out to begin again.',
       );
-    const { walk } = hashtagPlan(posts, Math.max(standing, posts), limit + 1);
+    const { all, walk } = hashtagPlan(posts, Math.max(standing, posts), limit + 1);
     const instant = at ? new Date(Number(at)).toISOString() : null;
-    return [scored(weighting), [id, instant, from?.id ?? null, limit + 1, viewerOf(caller), walk]];
+    const parameters = [id, instant, from?.id ?? null, limit + 1, viewerOf(caller)];
+    return all ? [few(weighting), parameters] : [scored(weighting), [...parameters, walk]];
   }
 
   async #require(name: string, caller: Caller): Promise<FoundHashtag> {
