@@ -25,6 +25,7 @@ const BENCHMARKS = {
     most: { againstJoin: 1.25, milliseconds: 10 },
     run: async () => (await import('./hashtags.mjs')).benchHashtags(size),
   },
+  threads: { most: { of21: 3, of101: 5 }, run: async () => (await import('./threads.mjs')).benchThreads() },
   // A million texts within five minutes.
   reading: {
     least: { textsASecond: 1_000_000 / 300 },

@@ -27,7 +27,7 @@ async function acts(dataSource, people, posts) {
   const reactions = new Reactions(dataSource, pages, address);
   const alone = react('post');
   const store = new Posts(dataSource, pages, address, []);
-  const comments = new Comments(dataSource, store, pages, address, []);
+  const comments = new Comments(dataSource, { posts: store, pages, address }, [], 4);
   const follows = new Follows(dataSource, new Users(dataSource, pages, address, [], 60), 10_000);
   const person = (i) => people[(i * 31) % people.length];
   // Another kind each time that the turn comes to the same person, so that every act changes something.
