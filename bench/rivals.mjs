@@ -1,5 +1,6 @@
 // The other ways to read a following feed, in a process of their own: two of them on our HTTP stack with our session check,
 // through our ORM's entities; one on a bare Fastify with the same SQL and the same check.
+import { readSpans } from '@gather-lane/core';
 import { join } from 'node:path';
 import fastify from 'fastify';
 import { createRequire } from 'node:module';
@@ -78,6 +79,7 @@ async function naive({ manager }, userId, order, page) {
     items.push({
       id: post.id,
       body: post.body,
+      spans: readSpans(post.spans),
       createdAt: post.createdAt,
       author: { id: author.id, handle: author.handle, name: author.name },
       tallies: { comments, reactions: counts },
@@ -89,7 +91,7 @@ async function naive({ manager }, userId, order, page) {
 
 const KEYS = { recent: ['p.created_at', 'p.id'], score: ['s.lane_time', 's.post_id'] };
 const careful = (order) => `
-  SELECT p.id, p.body, p.version, p.created_at, p.edited_at, a.id AS author_id, a.handle, a.name, t.comments, t.reactions, s.lane_time, r.kind AS reaction
+  SELECT p.id, p.body, p.spans, p.version, p.created_at, p.edited_at, a.id AS author_id, a.handle, a.name, t.comments, t.reactions, s.lane_time, r.kind AS reaction
   FROM follows f
   JOIN ${order === 'recent' ? 'posts p ON p.author_id = f.followee_id JOIN standings s ON s.post_id = p.id' : 'standings s ON s.author_id = f.followee_id JOIN posts p ON p.id = s.post_id'}
   JOIN users a ON a.id = p.author_id
@@ -105,6 +107,7 @@ async function oneStatement(dataSource, userId, order, { at, id }) {
     items: rows.slice(0, PAGE).map((row) => ({
       id: row.id,
       body: row.body,
+      spans: readSpans(row.spans),
       createdAt: row.created_at.toISOString(),
       laneTime: row.lane_time.toISOString(),
       author: { id: row.author_id, handle: row.handle, name: row.name },
@@ -116,7 +119,11 @@ async function oneStatement(dataSource, userId, order, { at, id }) {
 
 const folder = process.argv[2];
 const url = process.argv[3];
-const { config } = loadConfig({ folder, environment: { GATHER_LANE_DATABASE_URL: url } });
+const environment = {
+  GATHER_LANE_DATABASE_URL: url,
+  GATHER_LANE_RATES_CALLS_PER_MINUTE: process.env.GATHER_LANE_RATES_CALLS_PER_MINUTE,
+};
+const { config } = loadConfig({ folder, environment });
 const at = new URL(url);
 const address = {
   host: at.hostname,
@@ -136,11 +143,14 @@ const ways = {
   naive: (userId, { order, page }) => naive(dataSource, userId, order, Number(page)),
   careful: (userId, { order, at: from, id }) => oneStatement(dataSource, userId, order, from ? { at: from, id } : LAST),
 };
+const text = { type: 'string' };
+const querystring = { type: 'object', properties: { order: text, page: { type: 'integer' }, at: text, id: text } };
 for (const [name, way] of Object.entries(ways))
-  app.get(`/v1/bench/${name}`, { config: { doorway: 'signed-in' }, schema: { hide: true } }, (request) =>
+  app.get(`/v1/bench/${name}`, { config: { doorway: 'signed-in' }, schema: { hide: true, querystring } }, (request) =>
     way(signedIn(request).userId, request.query),
   );
 const stack = await app.listen({ host: '127.0.0.1', port: 0 });
+assembled.house.address.listensAt(stack);
 
 // Bare: no schemas, no hooks, no rules; the token and the session are checked all the same.
 const pg = require('pg');

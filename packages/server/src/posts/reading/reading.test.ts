@@ -120,6 +120,19 @@ describe('spans', () => {
   });
 });
 
+/** Until a call waits for a lock, or is done without. */
+async function untilItWaits(call: Promise<unknown>): Promise<void> {
+  let done = false;
+  void call.finally(() => (done = true));
+  const waits = async () =>
+    (
+      await service.dataSource.query<unknown[]>(
+        `SELECT FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = current_database()`,
+      )
+    ).length > 0;
+  while (!done && !(await waits()));
+}
+
 describe('a mention', () => {
   test('is of somebody who is there: not of a handle that is free, reserved or given up', async () => {
     const mover = await service.user('mover');
@@ -159,13 +172,7 @@ describe('a mention', () => {
     ]);
     await runner.query(`INSERT INTO blocks (blocker_id, blocked_id) VALUES ($1, $2)`, [b.id, a.id]);
     const writing = thing === 'post' ? post(a, `@${b.handle}`) : comment(a, id, `@${b.handle}`);
-    const waits = async () =>
-      (
-        await service.dataSource.query<unknown[]>(
-          `SELECT FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = current_database()`,
-        )
-      ).length > 0;
-    while (!(await waits()));
+    await untilItWaits(writing);
     await runner.commitTransaction();
     await runner.release();
     expect(mentions(await writing)).toEqual([]);
@@ -182,13 +189,7 @@ describe('a mention', () => {
     ]);
     await runner.query(`INSERT INTO blocks (blocker_id, blocked_id) VALUES ($1, $2)`, [a.id, b.id]);
     const writing = service.call('POST', `/v1/posts/${id}/comments`, { as: b, body: { body: 'Too late' } });
-    const waits = async () =>
-      (
-        await service.dataSource.query<unknown[]>(
-          `SELECT FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = current_database()`,
-        )
-      ).length > 0;
-    while (!(await waits()));
+    await untilItWaits(writing);
     await runner.commitTransaction();
     await runner.release();
     expect((await writing).status).toBe(404);
