@@ -17,11 +17,14 @@ import type { Things } from '../../ground/capability/trial.js';
 import { Problem } from '../../ground/http/problem.js';
 import { quoted } from '../../ground/fields/field-columns.js';
 import type { Sessions } from '../../accounts/sessions/service.js';
+import { READING } from '../../posts/reading/service.js';
 import { columnType } from '../../ground/fields/column-type.js';
 
 const HANDLE = 'ownership_';
 const PARTS = ['user', 'post', 'comment', 'commentElsewhere', 'hostPost', 'removedPost', 'removedComment'] as const;
 const LARGEST_SERIAL = 2_000_000_000;
+/** A text that is read already: reading it anew would look as though a call had changed what is the owner's. */
+const TEXT = { body: 'Throw-away', reading: READING };
 
 /** Somebody who tries a route. */
 export interface Member {
@@ -77,7 +80,7 @@ export class Cast {
   /** Somebody whose post others comment on; they block nobody. */
   async host(): Promise<Host> {
     const host = { ...(await this.member()), post: uuidv7() };
-    const post = { id: host.post, author_id: host.id, body: 'A throw-away post of a host' };
+    const post = { id: host.post, author_id: host.id, ...TEXT };
     await this.#dataSource.transaction((manager) => this.#insert(manager, 'posts', [post]));
     return host;
   }
@@ -122,7 +125,7 @@ export class Cast {
     const on = uuidv7();
     const run = (sql: string, parameters: unknown[]) => manager.query(sql, parameters);
     await run(`INSERT INTO blocks (blocker_id, blocked_id) VALUES ($1, $2)`, [owner.id, blocked.id]);
-    const written = { author_id: owner.id, body: 'Throw-away' };
+    const written = { author_id: owner.id, ...TEXT };
     await this.#insert(
       manager,
       'posts',
