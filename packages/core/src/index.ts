@@ -41,6 +41,7 @@ export { livelyTime } from './reading/lively.js';
 export { MOST_OF_A_KIND, readText, type Found } from './reading/read-text.js';
 export {
   handlesIn,
+  isStoredSpan,
   mentionedIn,
   readingVersion,
   readSpans,

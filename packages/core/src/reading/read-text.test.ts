@@ -265,6 +265,22 @@ describe('stored spans', () => {
     expect(mentionedIn(body, stored)).toEqual(new Map([['bram', 'id-of-bram']]));
   });
 
+  test('that hand-written SQL made of anything are left out, and make no list fail', () => {
+    const odd = [
+      1,
+      null,
+      'h',
+      [],
+      ['x', 0, 1, 0, 1, 'a'],
+      ['h', 0, 1, 0, 1],
+      ['h', '0', 1, 0, 1, 'a'],
+      ['constructor', 0, 1, 0, 1, 'a'],
+      { kind: 'h' },
+    ];
+    expect(readSpans([...odd, ['h', 0, 2, 0, 2, 'a']])).toMatchObject([{ kind: 'hashtag', hashtag: 'a' }]);
+    expect(mentionedIn('@bram', odd)).toEqual(new Map());
+  });
+
   test('say by what they were read: newer rules and a newer Unicode are higher', () => {
     expect(readingVersion('17.0')).toBeGreaterThan(readingVersion('15.1'));
     expect(readingVersion('15.1')).toBeGreaterThan(readingVersion('15.0'));

@@ -40,9 +40,17 @@ export function storeSpans(found: readonly Found[], users: ReadonlyMap<string, s
   });
 }
 
-/** Stored spans as clients get them. */
-export const readSpans = (stored: readonly StoredSpan[]): Span[] =>
-  stored.map(([kind, from, to, utf16From, utf16To, value]) => ({
+/** Whether something is a span as it is stored: hand-written SQL may have put anything there, which must make no list fail. */
+export const isStoredSpan = (value: unknown): value is StoredSpan =>
+  Array.isArray(value) &&
+  value.length === 6 &&
+  Object.hasOwn(KINDS, String(value[0])) &&
+  value.slice(1, 5).every(Number.isSafeInteger) &&
+  typeof value[5] === 'string';
+
+/** Stored spans as clients get them; what is none is left out. */
+export const readSpans = (stored: readonly unknown[]): Span[] =>
+  stored.filter(isStoredSpan).map(([kind, from, to, utf16From, utf16To, value]) => ({
     kind: KINDS[kind],
     from,
     to,
@@ -57,8 +65,8 @@ export const handlesIn = (found: readonly Found[]): string[] => [
 ];
 
 /** Whom a text mentioned, by the handle as it was written there: a link leads to the same user after they took another. */
-export function mentionedIn(body: string, stored: readonly StoredSpan[]): Map<string, string> {
-  const mentions = stored.filter(([kind]) => kind === 'm');
+export function mentionedIn(body: string, stored: readonly unknown[]): Map<string, string> {
+  const mentions = stored.filter(isStoredSpan).filter(([kind]) => kind === 'm');
   return new Map(mentions.map(([, , , from, to, user]) => [body.slice(from + 1, to).toLowerCase(), user]));
 }
 

@@ -66,8 +66,8 @@ async function readAll(
 
 /** Reads texts that were not read at all, such as those that hand-written SQL made. */
 export async function readUnread(dataSource: DataSource): Promise<void> {
-  const [{ new: any }] = await dataSource.query<[{ new: boolean }]>(ANY_NEW);
-  if (any)
+  const [{ waiting }] = await dataSource.query<[{ waiting: boolean }]>(ANY_NEW);
+  if (waiting)
     await underLock<void>(
       dataSource,
       READING_ANEW,

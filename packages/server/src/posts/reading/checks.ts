@@ -1,21 +1,22 @@
-import { readText, type StoredSpan } from '@gather-lane/core';
+import { isStoredSpan, readText } from '@gather-lane/core';
 import type { DataCheck } from '../../ground/capability/data-check.js';
 import { TEXTS } from './queries.js';
 import { READING } from './service.js';
 
 /** Whether spans are other than what the rules find in their text; a name is a mention only where it is somebody's. */
 function isWrong(found: string): boolean {
-  const { body, spans } = JSON.parse(found) as { body: string; spans: StoredSpan[] };
+  const { body, spans } = JSON.parse(found) as { body: string; spans: unknown[] };
+  const stored = spans.filter(isStoredSpan);
   const named = readText(body);
   const at = (from: unknown, to: unknown) => named.find((each) => each.utf16From === from && each.utf16To === to);
-  const told = spans.every(([kind, from, to, utf16From, utf16To, value]) => {
+  const told = stored.every(([kind, from, to, utf16From, utf16To, value]) => {
     const each = at(utf16From, utf16To);
     if (!each || each.from !== from || each.to !== to) return false;
     if (each.kind === 'hashtag') return kind === 'h' && each.hashtag === value;
     return each.kind === 'link' ? kind === 'l' && each.url === value : kind === 'm';
   });
   const needed = named.filter(({ kind }) => kind !== 'handle').length;
-  return !told || spans.filter(([kind]) => kind !== 'm').length !== needed;
+  return stored.length < spans.length || !told || stored.filter(([kind]) => kind !== 'm').length !== needed;
 }
 
 const spansOf = (table: (typeof TEXTS)[number]): DataCheck => ({

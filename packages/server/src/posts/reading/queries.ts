@@ -40,7 +40,7 @@ const POST_AUTHOR = {
 } as const;
 
 /** Whether any text was not read at all. Cost: one probe of each of two indexes that hold nothing else. */
-export const ANY_NEW = `SELECT EXISTS (SELECT FROM posts WHERE reading <= 0) OR EXISTS (SELECT FROM comments WHERE reading <= 0) AS new`;
+export const ANY_NEW = `SELECT EXISTS (SELECT FROM posts WHERE reading <= 0) OR EXISTS (SELECT FROM comments WHERE reading <= 0) AS waiting`;
 
 /** Texts after an id ($1) that were read by older rules than these ($2), so many ($3), or those alone that were not read at all. Cost: a walk of the key, or of the index that holds those. */
 export const unread = (table: TextTable, which: 'any' | 'new' = 'any'): string => `

@@ -106,6 +106,20 @@ describe('spans', () => {
     expect(await check()).toEqual([]);
   });
 
+  test('that hand-written SQL made of anything make no list fail, and are mended', async () => {
+    const { id } = await post(odile, 'Odd spans, #ebb');
+    await service.dataSource.query(
+      `UPDATE posts SET spans = '[1, null, {"h": 1}, ["x", 0, 1, 0, 1, "a"]]' WHERE id = $1`,
+      [id],
+    );
+    const { status, json } = await service.call<{ items: Written[] }>('GET', '/v1/posts?limit=1');
+    expect([status, json.items[0]]).toMatchObject([200, { id, spans: [] }]);
+    expect(await check(true)).toContain('posts-spans');
+    await readUnread(service.dataSource);
+    expect(await check()).toEqual([]);
+    expect((await edit(odile, `posts/${id}`, 'Even, #flow')).spans).toMatchObject([{ hashtag: 'flow' }]);
+  });
+
   test('that are not what the text names are found by the check, and mended', async () => {
     const { id } = await post(odile, 'Both @bram and #ebb');
     await service.dataSource.query(`UPDATE posts SET spans = '[["h", 0, 3, 0, 3, "flow"]]' WHERE id = $1`, [id]);
