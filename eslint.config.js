@@ -6,7 +6,18 @@ import reactHooks from 'eslint-plugin-react-hooks';
 import tseslint from 'typescript-eslint';
 
 /** Floors of the service, the lowest first: each uses those below it alone. `posts` and `graph` stand side by side. */
-const FLOORS = ['ground', 'ranking', 'accounts', 'graph', 'posts', 'feed', 'workbench', 'service'];
+const FLOORS = [
+  'ground',
+  'ranking',
+  'accounts',
+  'notifications',
+  'graph',
+  'posts',
+  'feed',
+  'live',
+  'workbench',
+  'service',
+];
 const SIDE_BY_SIDE = { posts: 'graph' };
 const belowOf = (floor) => FLOORS.slice(0, FLOORS.indexOf(floor)).filter((below) => below !== SIDE_BY_SIDE[floor]);
 

@@ -16,12 +16,18 @@ export {
   cursorKeyTag,
   readFeedCursor,
   readListCursor,
+  readNotificationCursor,
+  readSeenMark,
   writeFeedCursor,
   writeListCursor,
+  writeNotificationCursor,
+  writeSeenMark,
   type CursorKey,
   type FeedCursor,
   type ListCursor,
+  type NotificationCursor,
   type Position,
+  type SeenMark,
 } from './feed/cursor.js';
 export { allSteps, readPlan, type ExplainNode, type PlanStep } from './feed/plan.js';
 export {
@@ -33,6 +39,14 @@ export {
   type PageChange,
   type Placed,
 } from './feed/comparison.js';
+export {
+  NOTIFICATION_KINDS,
+  toldOfComment,
+  toldOfMentions,
+  type NotificationKind,
+  type Telling,
+} from './notifications/told.js';
+export { readEventPosition, writeEventPosition, type EventPosition } from './notifications/event-position.js';
 export { Combiner } from './combine/combiner.js';
 export { foldHashtag, foldHashtagPrefix, hashtagNamed, LONGEST_HASHTAG } from './reading/hashtag.js';
 export { hashtagPlan, type HashtagPlan } from './reading/hashtag-plan.js';

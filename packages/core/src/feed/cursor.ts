@@ -41,6 +41,21 @@ export interface ListCursor {
   readonly id: string;
 }
 
+/** What a list of notifications could show: what is marked as seen by it. */
+export interface SeenMark {
+  readonly userId: string;
+  readonly kinds: readonly string[];
+  /** The database's `pg_snapshot` as the list began. */
+  readonly snapshot: string;
+  /** The database's clock then, in milliseconds. */
+  readonly begun: number;
+}
+
+/** Where a list of notifications reads on. */
+export interface NotificationCursor extends SeenMark {
+  readonly position: Position;
+}
+
 const VERSION = 2;
 const TAG_BYTES = 4;
 const DIGEST_BYTES = 16;
@@ -131,4 +146,43 @@ export function readListCursor(text: string, keys: readonly CursorKey[]): ListCu
   if (typeof list !== 'string' || typeof id !== 'string' || !UUID.test(id)) return null;
   if (typeof key === 'number' ? !isInstant(key) : typeof key !== 'string') return null;
   return { list, key: key as string | number, id };
+}
+
+const markFields = ({ userId, kinds, snapshot, begun }: SeenMark): Field[] => [
+  userId,
+  kinds.join(' '),
+  snapshot,
+  begun,
+];
+
+function readMark([userId, kinds, snapshot, begun]: Field[]): SeenMark | null {
+  if (typeof userId !== 'string' || !UUID.test(userId) || typeof kinds !== 'string') return null;
+  if (typeof snapshot !== 'string' || !isSnapshot(snapshot) || !isInstant(begun)) return null;
+  return { userId, kinds: kinds.split(' '), snapshot, begun };
+}
+
+/** Text of what a list of notifications could show. */
+export function writeSeenMark(mark: SeenMark, key: CursorKey): string {
+  return seal(['seen', ...markFields(mark)], key);
+}
+
+/** What a list could show, by its text; null when none of the keys signed it. */
+export function readSeenMark(text: string, keys: readonly CursorKey[]): SeenMark | null {
+  const fields = open(text, keys);
+  return fields?.length === 5 && fields[0] === 'seen' ? readMark(fields.slice(1)) : null;
+}
+
+/** Text of where a list of notifications reads on, safe in a URL. */
+export function writeNotificationCursor(cursor: NotificationCursor, key: CursorKey): string {
+  const { at, id } = cursor.position;
+  return seal(['notifications', ...markFields(cursor), at, id], key);
+}
+
+/** Where a list of notifications reads on, or null when none of the keys signed it. */
+export function readNotificationCursor(text: string, keys: readonly CursorKey[]): NotificationCursor | null {
+  const fields = open(text, keys);
+  if (fields?.length !== 7 || fields[0] !== 'notifications') return null;
+  const mark = readMark(fields.slice(1, 5));
+  const [at, id] = fields.slice(5);
+  return mark && isInstant(at) && typeof id === 'string' && UUID.test(id) ? { ...mark, position: { at, id } } : null;
 }

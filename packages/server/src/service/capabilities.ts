@@ -14,6 +14,8 @@ import type { Capability } from '../ground/capability/capability.js';
 import { planOf } from '../ground/capability/plan.js';
 import { idempotency } from '../ground/idempotency/capability.js';
 import { keys } from '../ground/keys/capability.js';
+import { notifications } from '../notifications/list/capability.js';
+import { telling } from '../notifications/telling/capability.js';
 import { atom } from '../posts/atom/capability.js';
 import { comments } from '../posts/comments/capability.js';
 import { hashtags } from '../posts/hashtags/capability.js';
@@ -21,6 +23,7 @@ import { moderation } from '../posts/moderation/capability.js';
 import { posts } from '../posts/posts/capability.js';
 import { reading } from '../posts/reading/capability.js';
 import { reactions } from '../posts/reactions/capability.js';
+import { watches } from '../posts/watches/capability.js';
 import { tallies } from '../ranking/tallies/capability.js';
 import { weighting } from '../ranking/weighting/capability.js';
 import { about } from '../workbench/about/capability.js';
@@ -47,10 +50,13 @@ export const CAPABILITIES: readonly Capability[] = [
   media,
   mail,
   passwordResets,
+  telling,
+  notifications,
   reading,
   posts,
   hashtags,
   atom,
+  watches,
   comments,
   reactions,
   moderation,

@@ -15,6 +15,7 @@ import { NoJit1764000000014 } from './migrations/1764000000014-no-jit.js';
 import { Keys1764000000015 } from './migrations/1764000000015-keys.js';
 import { PictureLinks1764000000016 } from './migrations/1764000000016-picture-links.js';
 import { Conversation1764000000017 } from './migrations/1764000000017-conversation.js';
+import { Notifications1764000000018 } from './migrations/1764000000018-notifications.js';
 
 /** The product's migrations, oldest first. */
 export const MIGRATIONS = [
@@ -35,4 +36,5 @@ export const MIGRATIONS = [
   Keys1764000000015,
   PictureLinks1764000000016,
   Conversation1764000000017,
+  Notifications1764000000018,
 ];

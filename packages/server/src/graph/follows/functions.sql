@@ -1,4 +1,4 @@
--- What follows a statement on follows: the counts of both sides.
+-- What follows a statement on follows: the counts of both sides; of one that ended nobody is told any more.
 
 -- Cost: one row version for each user on either side, whatever the number of rows.
 CREATE OR REPLACE FUNCTION after_follows_inserted() RETURNS trigger LANGUAGE plpgsql
@@ -22,6 +22,7 @@ BEGIN
   FROM (SELECT followee_id AS user_id, -1 AS followers, 0 AS following FROM old_rows
         UNION ALL SELECT follower_id, 0, -1 FROM old_rows) r
   HAVING count(*) > 0;
+  PERFORM end_acts(array_agg(followee_id), array_agg(follower_id), array_agg(followee_id)) FROM old_rows HAVING count(*) > 0;
   RETURN NULL;
 END $$;
 CREATE OR REPLACE TRIGGER follows_deleted AFTER DELETE ON follows

@@ -6,6 +6,7 @@ import { Problem } from '../../ground/http/problem.js';
 import type { UserView } from '../../accounts/users/schema.js';
 import type { Users } from '../../accounts/users/service.js';
 import { BLOCKED_BETWEEN, FOLLOW, FOLLOWED_SINCE, FOLLOWERS, FOLLOWING, UNFOLLOW } from './queries.js';
+import { tell } from '../../notifications/telling/tell.js';
 import { LOCK_PAIR } from '../../ranking/tallies/locks.js';
 
 /** Who follows whom. */
@@ -44,6 +45,8 @@ export class Follows {
           `You follow ${mine.following} users; the limit is ${this.#most}. Unfollow somebody first.`,
         );
       const [made] = await manager.query<{ created_at: Date }[]>(FOLLOW, [followerId, followeeId]);
+      const act = { thingId: followeeId, actorId: followerId, userId: followeeId, targetId: followeeId };
+      await tell(manager, [{ ...act, kind: 'followed', postId: null }]);
       return { since: made!.created_at, changed: true };
     });
   }

@@ -271,6 +271,65 @@ export const ConfigSchema = Type.Object(
         description: 'Kinds of reaction. How much each lifts a post is in the weighting.',
       },
     ),
+    notifications: Type.Object(
+      {
+        days: Type.Integer({
+          default: 90,
+          minimum: 1,
+          maximum: 3650,
+          description: 'For how long notifications are kept. That somebody was told of an act is remembered beyond.',
+        }),
+      },
+      closed,
+    ),
+    live: Type.Object(
+      {
+        streamsPerUser: Type.Integer({
+          default: 12,
+          minimum: 1,
+          maximum: 1000,
+          description: 'How many streams of events one user may have open.',
+        }),
+        streamsPerProcess: Type.Integer({
+          default: 3000,
+          minimum: 1,
+          maximum: 100_000,
+          description: 'How many streams of events one process serves.',
+        }),
+        keptHours: Type.Integer({
+          default: 24,
+          minimum: 1,
+          maximum: 168,
+          description: 'For how long a stream can be taken up again where it broke off.',
+        }),
+      },
+      closed,
+    ),
+    draw: Type.Object(
+      {
+        tiers: Type.Array(
+          Type.Object(
+            {
+              name: Type.String({ minLength: 1, maxLength: 30, description: 'As people read it.' }),
+              from: Type.Number({ description: 'The draw at which it begins, in doublings.' }),
+            },
+            closed,
+          ),
+          {
+            default: [
+              { name: 'stillwater', from: -1000 },
+              { name: 'trickle', from: 0.5 },
+              { name: 'drift', from: 1.5 },
+              { name: 'current', from: 3 },
+              { name: 'spate', from: 5 },
+            ],
+            minItems: 1,
+            description: 'Tiers of what the posts of an author drew in the last seven days, the lowest first.',
+          },
+        ),
+      },
+      closed,
+    ),
     model: Type.Optional(ModelSchema),
     log: Type.Object(
       {

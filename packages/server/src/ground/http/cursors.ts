@@ -2,11 +2,17 @@ import {
   cursorKeyTag,
   readFeedCursor,
   readListCursor,
+  readNotificationCursor,
+  readSeenMark,
   writeFeedCursor,
   writeListCursor,
+  writeNotificationCursor,
+  writeSeenMark,
   type CursorKey,
   type FeedCursor,
   type ListCursor,
+  type NotificationCursor,
+  type SeenMark,
 } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { Keyring } from '../keys/keyring.js';
@@ -39,6 +45,24 @@ export class Cursors {
 
   async writeFeed(cursor: FeedCursor): Promise<string> {
     return writeFeedCursor(cursor, await this.#keys.newest());
+  }
+
+  /** The cursor of a list of notifications that a text holds, or null when it is none of ours. */
+  async readNotifications(text: string): Promise<NotificationCursor | null> {
+    return readNotificationCursor(text, await this.#keysFor(text));
+  }
+
+  async writeNotifications(cursor: NotificationCursor): Promise<string> {
+    return writeNotificationCursor(cursor, await this.#keys.newest());
+  }
+
+  /** What a list of notifications could show, by the text that it gave; null when it is none of ours. */
+  async readSeen(text: string): Promise<SeenMark | null> {
+    return readSeenMark(text, await this.#keysFor(text));
+  }
+
+  async writeSeen(mark: SeenMark): Promise<string> {
+    return writeSeenMark(mark, await this.#keys.newest());
   }
 
   /** Makes a new key; see {@link Keyring.rotate}. */

@@ -4,6 +4,7 @@ import { REPAIR_COMMENTS } from '../../ranking/tallies/repair.js';
 import { readId } from '../../ground/http/doorway.js';
 import { IdempotentCalls } from '../../ground/idempotency/service.js';
 import { Posts } from '../posts/service.js';
+import { Watches } from '../watches/service.js';
 import { Comment } from './comment.entity.js';
 import { TRIALS } from './ownership.js';
 import { Comments } from './service.js';
@@ -56,7 +57,12 @@ export const comments: Capability = {
   start(house) {
     const { database, pages, address, config } = house;
     const all = house.add(
-      new Comments(database, { posts: house.get(Posts), pages, address }, config.model, config.limits.depth),
+      new Comments(
+        database,
+        { posts: house.get(Posts), watches: house.get(Watches), pages, address },
+        config.model,
+        config.limits.depth,
+      ),
     );
     return {
       owners: { comment: (reference, caller) => all.owned(readId(reference, 'comment'), caller) },

@@ -1,5 +1,5 @@
 -- What follows a statement on comments: they are counted for the post, which is set anew where it stands, and for what they stand under;
--- whom they mention is kept. The post's counts are held first.
+-- whom they mention is kept, and what is told of them ends where they go out of sight. The post's counts are held first.
 
 -- Cost: that of count_comments and count_replies.
 CREATE OR REPLACE FUNCTION after_comments_inserted() RETURNS trigger LANGUAGE plpgsql
@@ -61,6 +61,8 @@ BEGIN
   IF places IS NOT NULL THEN
     PERFORM count_replies(places, authors, replies, shown);
   END IF;
+  PERFORM end_acts_on_comments(array_agg(id), array_agg(post_id)) FROM (
+    SELECT id, post_id FROM old_rows WHERE deleted_at IS NULL INTERSECT SELECT id, post_id FROM new_rows WHERE deleted_at IS NOT NULL) gone HAVING count(*) > 0;
   RETURN NULL;
 END $$;
 CREATE OR REPLACE TRIGGER comments_updated AFTER UPDATE ON comments
@@ -75,6 +77,7 @@ BEGIN
   FROM old_rows WHERE deleted_at IS NULL HAVING count(*) > 0;
   PERFORM count_replies(array_agg(under_id), array_agg(author_id), array_agg(-1), array_agg(0))
   FROM old_rows WHERE under_id IS NOT NULL AND deleted_at IS NULL HAVING count(*) > 0;
+  PERFORM end_acts_on_comments(array_agg(id), array_agg(post_id)), forget_acts_on(array_agg(id)) FROM old_rows HAVING count(*) > 0;
   RETURN NULL;
 END $$;
 CREATE OR REPLACE TRIGGER comments_deleted AFTER DELETE ON comments

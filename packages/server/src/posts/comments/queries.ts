@@ -104,7 +104,7 @@ export const createComment = (columns: string[]): string => `
  * ($3 null takes any), as it is once whoever held it before is done. Cost: two primary-key probes.
  */
 export const HOLD_COMMENT = `
-  SELECT body, spans, (SELECT p.author_id FROM posts p WHERE p.id = comments.post_id) AS post_author_id FROM comments
+  SELECT body, spans, post_id, (SELECT p.author_id FROM posts p WHERE p.id = comments.post_id) AS post_author_id FROM comments
   WHERE id = $1 AND author_id = $2 AND deleted_at IS NULL AND ($3::integer IS NULL OR version = $3) AND ${OF_VISIBLE_POST}
   FOR NO KEY UPDATE`;
 
@@ -112,6 +112,7 @@ export const HOLD_COMMENT = `
 export interface HeldComment {
   readonly body: string;
   readonly spans: StoredSpan[];
+  readonly post_id: string;
   readonly post_author_id: string;
 }
 

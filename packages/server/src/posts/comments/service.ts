@@ -4,6 +4,8 @@ import {
   decide,
   netOf,
   readSpans,
+  toldOfComment,
+  toldOfMentions,
   visibleFields,
   type Caller,
   type FieldValues,
@@ -20,9 +22,11 @@ import { invalid, Problem, refusalProblem } from '../../ground/http/problem.js';
 import { fieldColumns, withFieldProblems } from '../../ground/fields/field-columns.js';
 import { LOCK_POST_TALLY } from '../../ranking/tallies/locks.js';
 import type { Posts } from '../posts/service.js';
+import type { Watches } from '../watches/service.js';
 import { toAuthor, type AuthorColumns } from '../../accounts/users/author.js';
 import { viewerOf } from '../../accounts/users/visibility.js';
-import { READING, readInto } from '../reading/service.js';
+import { tell } from '../../notifications/telling/tell.js';
+import { mentionedBy, READING, readInto } from '../reading/service.js';
 import { markerOf } from './marker.js';
 import { pageOfComments, type CommentLevel, type CommentSort, type PageRow } from './page-queries.js';
 import {
@@ -60,16 +64,18 @@ export class Comments {
   readonly #address: PublicAddress;
   readonly #model: OwnFields;
   readonly #deepest: number;
+  readonly #watches: Watches;
 
   /** @param deepest how many comments one can stand under */
   constructor(
     dataSource: DataSource,
-    { posts, pages, address }: { posts: Posts; pages: Pages; address: PublicAddress },
+    { posts, watches, pages, address }: { posts: Posts; watches: Watches; pages: Pages; address: PublicAddress },
     model: OwnFields,
     deepest: number,
   ) {
     this.#dataSource = dataSource;
     this.#posts = posts;
+    this.#watches = watches;
     this.#pages = pages;
     this.#address = address;
     this.#model = model;
@@ -103,16 +109,23 @@ export class Comments {
         // Held against a block that is being made: whoever blocks first is not answered, nor mentioned.
         const others = [post_author_id, ...(parent_author_id === null ? [] : [parent_author_id])];
         const text = { body, authorId: author.id, postAuthorId: post_author_id };
-        const spans = JSON.stringify(await readInto(manager, text, 'share', others));
-        const parameters = [id, postId, author.id, body, parentId, spans, READING, this.#deepest, ...own];
+        const spans = await readInto(manager, text, 'share', others);
+        const stored = [JSON.stringify(spans), READING];
+        const parameters = [id, postId, author.id, body, parentId, ...stored, this.#deepest, ...own];
         const rows = await manager.query<unknown[]>(createComment(columns), parameters);
         if (rows.length === 0) throw new NotMade();
+        const parent =
+          parentId !== null && parent_author_id !== null ? { id: parentId, authorId: parent_author_id } : null;
+        const made = { id, authorId: author.id, postId, postAuthorId: post_author_id, parent };
+        await tell(manager, toldOfComment({ ...made, mentioned: mentionedBy(spans) }));
+        await this.#watches.commented(manager, made);
         return true;
       }),
     ).catch((error: unknown) => {
       if (error instanceof NotMade) return false;
       throw error;
     });
+    if (made) this.#watches.announceSoon();
     if (made) return id;
     if (!(await this.#posts.owned(postId, author)))
       throw new Problem('not-found', 'There is no such post, or it was deleted.');
@@ -175,11 +188,11 @@ export class Comments {
         if (!before) return false;
         const { body } = edit;
         const text = { authorId: caller.id, postAuthorId: before.post_author_id, before };
-        const read =
-          body === undefined
-            ? [null, null]
-            : [JSON.stringify(await readInto(manager, { ...text, body }, 'share')), READING];
+        const spans = body === undefined ? null : await readInto(manager, { ...text, body }, 'share');
+        const read = [spans && JSON.stringify(spans), spans && READING];
         await manager.query(editComment(columns), [id, body ?? null, ...read, ...values]);
+        const written = { id, authorId: caller.id, postId: before.post_id };
+        if (spans) await tell(manager, toldOfMentions(written, mentionedBy(spans), mentionedBy(before.spans)));
         return true;
       }),
     );

@@ -10,14 +10,15 @@ BEGIN
   FROM (SELECT author_id, (1 * count(*))::integer AS n FROM new_rows WHERE deleted_at IS NULL GROUP BY author_id ORDER BY author_id) r
   HAVING count(*) > 0;
   PERFORM set_hashtags(array_agg(id)), set_post_mentions(array_agg(id)) FROM new_rows WHERE spans <> '[]' HAVING count(*) > 0;
+  PERFORM note_event('post.made', array_agg(author_id), array_agg(id)) FROM new_rows WHERE deleted_at IS NULL HAVING count(*) > 0;
   RETURN NULL;
 END $$;
 CREATE OR REPLACE TRIGGER posts_inserted AFTER INSERT ON posts
   REFERENCING NEW TABLE AS new_rows
   FOR EACH STATEMENT EXECUTE FUNCTION after_posts_inserted();
 
--- An edit of the text moves nothing but the words and people that it names; deleting, restoring and moving in time do. Cost: one sort of
--- the statement's rows.
+-- An edit of the text moves nothing but the words and people that it names; deleting, restoring and moving in time do. What is told of a
+-- post ends where it goes out of sight. Cost: one sort of the statement's rows.
 CREATE OR REPLACE FUNCTION after_posts_updated() RETURNS trigger LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
 DECLARE
@@ -48,13 +49,17 @@ BEGIN
           UNION ALL SELECT author_id, 1 FROM new_rows WHERE deleted_at IS NULL) signed
         GROUP BY author_id) r WHERE d <> 0 HAVING count(*) > 0;
   PERFORM set_hashtags(moved || coalesce(renamed, '{}'));
+  PERFORM end_acts_on_posts(array_agg(id)) FROM (
+    SELECT id FROM old_rows WHERE deleted_at IS NULL INTERSECT SELECT id FROM new_rows WHERE deleted_at IS NOT NULL) gone HAVING count(*) > 0;
+  PERFORM note_event('post.made', array_agg(author_id), array_agg(id)) FROM (
+    SELECT id, author_id FROM old_rows WHERE deleted_at IS NOT NULL INTERSECT SELECT id, author_id FROM new_rows WHERE deleted_at IS NULL) back HAVING count(*) > 0;
   RETURN NULL;
 END $$;
 CREATE OR REPLACE TRIGGER posts_updated AFTER UPDATE ON posts
   REFERENCING OLD TABLE AS old_rows NEW TABLE AS new_rows
   FOR EACH STATEMENT EXECUTE FUNCTION after_posts_updated();
 
--- A post that is removed for good takes its standings along. Cost: one probe for each post and live weighting.
+-- A post that is removed for good takes its standings along, and what is told of it. Cost: one probe for each post and live weighting.
 CREATE OR REPLACE FUNCTION after_posts_deleted() RETURNS trigger LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
 BEGIN
@@ -62,6 +67,7 @@ BEGIN
   PERFORM count_users(array_agg(author_id), array_agg(n), array_agg(0), array_agg(0))
   FROM (SELECT author_id, (-1 * count(*))::integer AS n FROM old_rows WHERE deleted_at IS NULL GROUP BY author_id ORDER BY author_id) r
   HAVING count(*) > 0;
+  PERFORM end_acts_on_posts(array_agg(id)), forget_acts_on(array_agg(id)) FROM old_rows HAVING count(*) > 0;
   RETURN NULL;
 END $$;
 CREATE OR REPLACE TRIGGER posts_deleted AFTER DELETE ON posts

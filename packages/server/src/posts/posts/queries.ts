@@ -13,11 +13,11 @@ const PICTURES = `(
 
 /**
  * Posts by id, in the order of the ids, as far as the viewer ($2) may see them, with all that a page shows of them.
- * Cost: six primary-key probes for each post, and two for each picture.
+ * Cost: seven primary-key probes for each post, and two for each picture.
  */
 export const postsById = (model: OwnFields): string => `
   SELECT p.id, p.body, p.spans, p.version, p.created_at, p.edited_at, ${AUTHOR_COLUMNS}, t.comments, ${COUNT_COLUMNS}, s.lane_time,
-    r.kind AS reaction, w.weights,
+    r.kind AS reaction, w.weights, coalesce(h.watching, false) AS watching,
     ${fieldsColumn(model, 'posts', 'p')}, ${PICTURES}
   FROM unnest($1::uuid[]) WITH ORDINALITY AS i (id, place)
   JOIN posts p ON p.id = i.id AND p.deleted_at IS NULL
@@ -26,6 +26,7 @@ export const postsById = (model: OwnFields): string => `
   JOIN standings s ON s.post_id = p.id
   JOIN weightings w ON w.in_force
   LEFT JOIN reactions r ON r.post_id = p.id AND r.user_id = $2::uuid
+  LEFT JOIN post_watches h ON h.post_id = p.id AND h.user_id = $2::uuid
   WHERE ${seenBy('a', '$2')}
   ORDER BY i.place`;
 
@@ -40,6 +41,7 @@ export interface PostRow extends AuthorColumns, CountColumns {
   readonly comments: number;
   readonly lane_time: Date;
   readonly reaction: string | null;
+  readonly watching: boolean;
   readonly weights: Record<string, number>;
   readonly fields: FieldValues | null;
   readonly pictures: PictureJson[] | null;

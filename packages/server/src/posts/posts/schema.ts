@@ -26,6 +26,7 @@ export const PostSchema = Type.Object(
     version: Type.Integer({ description: 'Counts the edits; the `ETag`' }),
     tallies: Type.Object({ comments: Type.Integer(), reactions: ReactionTallies, net: Net }),
     reaction: OwnReaction,
+    watching: Type.Boolean({ description: 'Whether the caller is told of new comments on it' }),
     can: CanSchema,
     laneTime: Type.String({
       format: 'date-time',

@@ -4,6 +4,7 @@ import {
   netOf,
   peopleOf,
   readSpans,
+  toldOfMentions,
   visibleFields,
   type Caller,
   type FieldValues,
@@ -20,7 +21,8 @@ import { instantOf, type Page, type PageRequest, type Pages } from '../../ground
 import { invalid, Problem, refusalProblem } from '../../ground/http/problem.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
 import { fieldColumns, withFieldProblems } from '../../ground/fields/field-columns.js';
-import { READING, readInto } from '../reading/service.js';
+import { tell } from '../../notifications/telling/tell.js';
+import { mentionedBy, READING, readInto } from '../reading/service.js';
 import { toPicture } from '../../accounts/media/picture.js';
 import { toCounts } from '../../ranking/tallies/counts.js';
 import { toAuthor } from '../../accounts/users/author.js';
@@ -107,6 +109,7 @@ export class Posts {
         const stored = [body, JSON.stringify(spans), READING];
         await manager.query(createPost(columns), [id, authorId, ...stored, ...values]);
         await setPictures(manager, id, authorId, media);
+        await tell(manager, toldOfMentions({ id, authorId, postId: id }, mentionedBy(spans)));
       }),
     );
     return id;
@@ -175,15 +178,17 @@ export class Posts {
         const [before] = await manager.query<HeldText[]>(HOLD_POST, [id, caller.id, version ?? null]);
         if (!before) return false;
         const text = { authorId: caller.id, postAuthorId: caller.id, before };
-        const read =
-          body === null ? [null, null] : [JSON.stringify(await readInto(manager, { ...text, body }, 'share')), READING];
+        const spans = body === null ? null : await readInto(manager, { ...text, body }, 'share');
         const rows = await manager.query<[{ body: string }[], number]>(editPost(this.#model, columns), [
           id,
           body,
-          ...read,
+          spans && JSON.stringify(spans),
+          spans && READING,
           ...values,
         ]);
         const row = rows[0][0]!;
+        const written = { id, authorId: caller.id, postId: id };
+        if (spans) await tell(manager, toldOfMentions(written, mentionedBy(spans), mentionedBy(before.spans)));
         if (edit.media !== undefined) {
           await manager.query(CLEAR_PICTURES, [id]);
           await setPictures(manager, id, caller.id, edit.media ?? []);
@@ -238,6 +243,7 @@ export class Posts {
       version: row.version,
       tallies: { comments: row.comments, reactions: row.reactions, net: netOf(row.reactions, row.weights) },
       reaction: row.reaction,
+      watching: row.watching,
       can: canOf(caller, row.author_id),
       laneTime: row.lane_time.toISOString(),
       url: this.#address.to(`/v1/posts/${row.id}`),

@@ -1,4 +1,5 @@
--- What follows a statement on reactions: each is counted by its kind; one that changes its kind is taken back and made.
+-- What follows a statement on reactions: each is counted by its kind; one that changes its kind is taken back and made. Of one that is
+-- taken back nobody is told any more.
 
 -- Cost: that of count_reactions, and so for the others.
 CREATE OR REPLACE FUNCTION after_reactions_inserted() RETURNS trigger LANGUAGE plpgsql
@@ -28,6 +29,8 @@ SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SE
 BEGIN
   PERFORM count_reactions(array_agg(post_id), array_agg(user_id), array_agg(kind), array_agg(sign))
   FROM (SELECT o.*, -1 AS sign FROM old_rows o) r HAVING count(*) > 0;
+  PERFORM end_acts(array_agg(r.post_id), array_agg(r.user_id), array_agg(p.author_id))
+  FROM old_rows r JOIN posts p ON p.id = r.post_id WHERE p.author_id <> r.user_id HAVING count(*) > 0;
   RETURN NULL;
 END $$;
 CREATE OR REPLACE TRIGGER reactions_deleted AFTER DELETE ON reactions
@@ -62,6 +65,8 @@ SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SE
 BEGIN
   PERFORM count_comment_reactions(array_agg(comment_id), array_agg(user_id), array_agg(kind), array_agg(sign))
   FROM (SELECT o.*, -1 AS sign FROM old_rows o) r HAVING count(*) > 0;
+  PERFORM end_acts(array_agg(r.comment_id), array_agg(r.user_id), array_agg(c.author_id))
+  FROM old_rows r JOIN comments c ON c.id = r.comment_id WHERE c.author_id <> r.user_id HAVING count(*) > 0;
   RETURN NULL;
 END $$;
 CREATE OR REPLACE TRIGGER comment_reactions_deleted AFTER DELETE ON comment_reactions

@@ -16,6 +16,8 @@ interface Names {
   readonly visible: string;
   /** Reads the thing again once its counts are held: whoever held them may have taken it out of sight with them. */
   readonly reread: string;
+  /** Whose the thing is, and the post that it is on. */
+  readonly owner: string;
 }
 
 const NAMES: Record<Target, Names> = {
@@ -25,6 +27,7 @@ const NAMES: Record<Target, Names> = {
     held: `SELECT post_id FROM post_tallies WHERE post_id = ANY ($1::uuid[]) ORDER BY post_id FOR NO KEY UPDATE`,
     visible: `JOIN posts p ON p.id = a.thing_id AND p.deleted_at IS NULL JOIN users o ON o.id = p.author_id AND ${seenBy('o', 'a.user_id')}`,
     reread: 'FOR KEY SHARE OF p',
+    owner: 'SELECT t.author_id, t.id AS post_id FROM posts t WHERE t.id',
   },
   comment: {
     table: 'comment_reactions',
@@ -34,17 +37,18 @@ const NAMES: Record<Target, Names> = {
       JOIN posts p ON p.id = c.post_id AND p.deleted_at IS NULL JOIN users o ON o.id = p.author_id AND ${seenBy('o', 'a.user_id')}`,
     // Who takes a comment out of sight holds other counts: either comes first.
     reread: '',
+    owner: 'SELECT t.author_id, t.post_id FROM comments t WHERE t.id',
   },
 };
 
 /**
  * Does a batch of acts in one statement: of people ($2) on things ($1), each with the kind that it is to be ($3) or null for
  * none; at most one for each person and thing. The counts are held first. What the person may not see is left alone and
- * comes back with no row; of the others each says whether anything changed. Cost: some primary-key probes for each act, and
- * one row version of the counts for each thing.
+ * comes back with no row; of the others each says whether anything changed. The owners are told of reactions that are new. Cost: some
+ * primary-key probes for each act, that of telling, and one row version of the counts for each thing.
  */
 export const react = perChoice((target: Target): string => {
-  const { table, id, held, visible, reread } = NAMES[target];
+  const { table, id, held, visible, reread, owner } = NAMES[target];
   return `
   WITH asked AS MATERIALIZED (
     SELECT * FROM unnest($1::uuid[], $2::uuid[], $3::text[]) WITH ORDINALITY AS a (thing_id, user_id, kind, n)
@@ -59,12 +63,16 @@ export const react = perChoice((target: Target): string => {
     INSERT INTO ${table} (${id}, user_id, kind)
     SELECT thing_id, user_id, kind FROM want WHERE kind IS NOT NULL ORDER BY thing_id, user_id
     ON CONFLICT (${id}, user_id) DO UPDATE SET kind = excluded.kind WHERE ${table}.kind <> excluded.kind
-    RETURNING ${id} AS thing_id, user_id
+    RETURNING ${id} AS thing_id, user_id, xmax = 0 AS fresh
+  ), told AS MATERIALIZED (
+    SELECT tell(array_agg(p.thing_id), array_agg(p.user_id), array_agg(o.author_id), array_agg('reacted'::text), array_agg(p.thing_id), array_agg(o.post_id))
+    FROM put p CROSS JOIN LATERAL (${owner} = p.thing_id) o WHERE p.fresh AND o.author_id <> p.user_id HAVING count(*) > 0
   )
   SELECT w.n::integer, (g.user_id IS NOT NULL OR p.user_id IS NOT NULL) AS changed
   FROM want w
   LEFT JOIN gone g ON g.thing_id = w.thing_id AND g.user_id = w.user_id
-  LEFT JOIN put p ON p.thing_id = w.thing_id AND p.user_id = w.user_id`;
+  LEFT JOIN put p ON p.thing_id = w.thing_id AND p.user_id = w.user_id
+  WHERE (SELECT count(*) FROM told) >= 0`;
 });
 
 /** A row of that statement: which act, from 1 on, and whether it changed anything. */

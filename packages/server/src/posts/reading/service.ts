@@ -2,6 +2,7 @@ import {
   handlesIn,
   mentionedIn,
   readingVersion,
+  readSpans,
   readText,
   storeSpans,
   type Found,
@@ -22,6 +23,11 @@ export interface Text {
 
 /** By which rules texts are read here. */
 export const READING = readingVersion(process.versions.unicode ?? '0.0');
+
+/** Whom spans mention, each once. */
+export const mentionedBy = (spans: readonly StoredSpan[]): string[] => [
+  ...new Set(readSpans(spans).flatMap((span) => span.user ?? [])),
+];
 
 type Querying = Pick<EntityManager | DataSource, 'query'>;
 

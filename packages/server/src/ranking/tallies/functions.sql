@@ -44,6 +44,7 @@ BEGIN
         FROM known GROUP BY post_id) s
   WHERE t.post_id = s.post_id;
   PERFORM set_standings(posts);
+  PERFORM note_event('post.counted', array_agg(DISTINCT id), NULL) FROM unnest(posts) AS p (id) HAVING count(*) > 0;
 END $$;
 
 -- Counts by kind with so many more or fewer of each; a kind that nobody is left with goes.
@@ -72,6 +73,7 @@ BEGIN
   FROM (SELECT post_id, author_id, array_agg(kind) AS kinds, array_agg(n) AS deltas, bool_or(own) AS own FROM acts GROUP BY post_id, author_id) d
   WHERE t.post_id = d.post_id;
   PERFORM set_standings(posts);
+  PERFORM note_event('post.counted', array_agg(DISTINCT id), NULL) FROM unnest(posts) AS p (id) HAVING count(*) > 0;
 END $$;
 
 -- The same for comments, whose reactions lift nothing in feeds: they are shown, and whoever reacted is one more person.
