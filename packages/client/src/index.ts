@@ -7,6 +7,7 @@ export {
   type Client,
   type ClientOptions,
 } from './client.js';
+export { followEvents, type EventsOptions, type ServiceEvent } from './events.js';
 export type { components, operations, paths } from './generated/api.js';
 export type * from './shapes.js';
 

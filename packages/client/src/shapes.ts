@@ -34,6 +34,16 @@ export type FeedItem = Schemas['FeedItem'];
 export type FeedPage = Schemas['FeedPage'];
 /** What has come above where a scroll began. */
 export type Newer = Schemas['Newer'];
+/** Something that the caller is told. */
+export type Notification = Schemas['Notification'];
+/** A page of that, with what it could show. */
+export type NotificationPage = Schemas['NotificationPage'];
+/** How much of it is unseen. */
+export type Unseen = Schemas['Unseen'];
+/** Of which kinds the caller is told. */
+export type NotificationChoices = Schemas['NotificationChoices'];
+/** What is counted about a post. */
+export type PostTallies = Post['tallies'];
 /** Counts and the like, for the operator. */
 export type Stats = Schemas['Stats'];
 /** What a client has to know before anybody signs in. */

@@ -8,12 +8,14 @@ import { sessions } from '../accounts/sessions/capability.js';
 import { users } from '../accounts/users/capability.js';
 import { deletion } from '../accounts/users/deletion/capability.js';
 import { feed } from '../feed/capability.js';
+import { streams } from '../live/streams/capability.js';
 import { blocks } from '../graph/blocks/capability.js';
 import { follows } from '../graph/follows/capability.js';
 import type { Capability } from '../ground/capability/capability.js';
 import { planOf } from '../ground/capability/plan.js';
 import { idempotency } from '../ground/idempotency/capability.js';
 import { keys } from '../ground/keys/capability.js';
+import { events } from '../notifications/events/capability.js';
 import { notifications } from '../notifications/list/capability.js';
 import { telling } from '../notifications/telling/capability.js';
 import { atom } from '../posts/atom/capability.js';
@@ -50,6 +52,7 @@ export const CAPABILITIES: readonly Capability[] = [
   media,
   mail,
   passwordResets,
+  events,
   telling,
   notifications,
   reading,
@@ -63,6 +66,7 @@ export const CAPABILITIES: readonly Capability[] = [
   follows,
   blocks,
   feed,
+  streams,
   operator,
   weightings,
   ownership,

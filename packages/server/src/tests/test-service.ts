@@ -71,6 +71,8 @@ interface Options {
   /** Of those capabilities, after the product's. */
   readonly migrations?: Mapping['migrations'];
   readonly demo?: boolean;
+  /** The database of another test service, which outlives this one; one of its own unless said. */
+  readonly on?: DatabaseAddress;
   /** With a mailbox stand-in, as in a demo. */
   readonly mailbox?: boolean;
   /** With the stand-in provider, as in a demo. */
@@ -89,7 +91,9 @@ interface Options {
 
 export async function startTestService(options: Options = {}): Promise<TestService> {
   const folder = mkdtempSync(join(tmpdir(), 'gather-lane-test-'));
-  const { address: database, drop } = await makeDatabase();
+  const { address: database, drop } = options.on
+    ? { address: options.on, drop: () => Promise.resolve() }
+    : await makeDatabase();
   const environment = {
     GATHER_LANE_LOG_LEVEL: 'silent',
     GATHER_LANE_RATES_SIGN_UPS_PER_MINUTE: '10000',
@@ -167,7 +171,11 @@ export async function startTestService(options: Options = {}): Promise<TestServi
       return { id, handle, token: (await house.get(Sessions).actAs(id)).accessToken! };
     },
     async stop() {
-      await app.close();
+      for (const { ending } of running) ending?.();
+      await new Promise((resolve) => setImmediate(resolve));
+      const closing = app.close();
+      app.server.closeAllConnections();
+      await closing;
       await mailbox?.close();
       await standIn?.close();
       await dataSource.destroy();

@@ -30,6 +30,8 @@ export interface Running {
   /** How the owner of each kind of thing is found; the last word of the key is the name of the path parameter. */
   readonly owners?: Readonly<Record<string, FindOwned>>;
   readonly jobs?: readonly Job[];
+  /** Ends what would not end by itself, before the calls that are under way are waited for. */
+  readonly ending?: () => void;
   /** Ends what is under way. */
   readonly stop?: () => Promise<void>;
 }

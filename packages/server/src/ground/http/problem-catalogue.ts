@@ -262,6 +262,12 @@ export const PROBLEMS = {
     'This user or address has called too often.',
     'Wait as long as `Retry-After` says.',
   ),
+  'too-many-streams': kind(
+    429,
+    'Too many streams are open',
+    'This user, or this process of the service, has as many streams of events open as it may.',
+    'Close one that is not looked at, or wait as long as `Retry-After` says.',
+  ),
   'internal': kind(
     500,
     'Something went wrong on our side',

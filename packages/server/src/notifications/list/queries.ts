@@ -11,7 +11,7 @@ const BEGINNING = 200;
 const SHOWS = `(NOT EXISTS (SELECT FROM erasures) OR notification_shows(n.id, n.post_id))`;
 
 const shown = (from: string, begun: string) => `
-  SELECT b.snapshot, b.now, n.id, n.kind, NOT n.seen AS unseen, n.last_at, n.target_id, n.post_id, l.actors, l.people, l.thing_id,
+  SELECT b.snapshot, b.now, n.id, n.user_id, n.kind, NOT n.seen AS unseen, n.last_at, n.target_id, n.post_id, l.actors, l.people, l.thing_id,
     left(CASE WHEN n.kind = 'followed' THEN '' ELSE coalesce(
       (SELECT c.body FROM comments c WHERE c.id = CASE n.kind WHEN 'reacted' THEN n.target_id ELSE l.thing_id END),
       (SELECT p.body FROM posts p WHERE p.id = n.post_id), '') END, ${BEGINNING}) AS text
@@ -40,10 +40,10 @@ export const LIST_NOTIFICATIONS = prepared(`
     `SELECT coalesce($6::text, pg_current_snapshot()::text) AS snapshot, clock_timestamp() AS now`,
   )} ORDER BY n.last_at DESC, n.id DESC`);
 
-/** Some of a user's notifications ($1), by their ids ($2), as that list shows them. */
+/** Some notifications, by their ids ($1), as that list shows them to whose they are. */
 export const SOME_NOTIFICATIONS = `
   ${shown(
-    `SELECT n.* FROM notifications n WHERE n.user_id = $1 AND n.id = ANY ($2::uuid[]) AND ${SHOWS}`,
+    `SELECT n.* FROM notifications n WHERE n.id = ANY ($1::uuid[]) AND ${SHOWS}`,
     `SELECT '' AS snapshot, clock_timestamp() AS now`,
   )} WHERE n.id IS NOT NULL ORDER BY n.last_at, n.id`;
 
@@ -52,6 +52,7 @@ export interface NotificationRow {
   readonly snapshot: string;
   readonly now: Date;
   readonly id: string | null;
+  readonly user_id: string;
   readonly kind: NotificationKind;
   readonly unseen: boolean;
   readonly last_at: Date;
@@ -70,6 +71,9 @@ export type ActorRow = AuthorColumns;
 
 /** How many of some kinds ($2) somebody ($1) has not seen, at most so many ($3). Cost: so many entries of an index of nothing else. */
 export const COUNT_UNSEEN = prepared(`SELECT count_unseen($1::uuid, $2::text[], $3::integer) AS n`);
+
+/** The same of several users ($1). */
+export const COUNT_UNSEEN_OF = `SELECT u.id AS user_id, count_unseen(u.id, $2::text[], $3::integer) AS n FROM unnest($1::uuid[]) AS u (id)`;
 
 /** Whether a snapshot ($1) was taken in this database, and not in one that it was restored from. */
 export const IS_OF_HERE = `SELECT pg_snapshot_xmax($1::text::pg_snapshot) <= pg_snapshot_xmax(pg_current_snapshot()) AS here`;

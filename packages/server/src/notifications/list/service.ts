@@ -13,6 +13,7 @@ import {
   CHOICES,
   CHOOSE,
   COUNT_UNSEEN,
+  COUNT_UNSEEN_OF,
   IS_OF_HERE,
   LIST_NOTIFICATIONS,
   MARK_SEEN,
@@ -77,17 +78,29 @@ export class Notifications {
     };
   }
 
-  /** Some of a user's notifications, the earliest first; those that are gone are left out. */
-  async some(userId: string, ids: readonly string[]): Promise<NotificationView[]> {
+  /** Some notifications and whose they are; those that are gone are left out. */
+  async some(ids: readonly string[]): Promise<{ readonly userId: string; readonly view: NotificationView }[]> {
     if (ids.length === 0) return [];
-    const rows = await this.#dataSource.query<NotificationRow[]>(SOME_NOTIFICATIONS, [userId, ids]);
-    return this.#toViews(rows.filter(isThere));
+    const rows = (await this.#dataSource.query<NotificationRow[]>(SOME_NOTIFICATIONS, [ids])).filter(isThere);
+    const views = await this.#toViews(rows);
+    return rows.map(({ user_id: userId }, i) => ({ userId, view: views[i]! }));
+  }
+
+  /** How many each of some users has not seen. */
+  async unseenOf(userIds: readonly string[]): Promise<Map<string, UnseenView>> {
+    if (userIds.length === 0) return new Map();
+    const rows = await this.#dataSource.query<{ user_id: string; n: number }[]>(COUNT_UNSEEN_OF, [
+      userIds,
+      NOTIFICATION_KINDS,
+      MOST_UNSEEN + 1,
+    ]);
+    return new Map(rows.map(({ user_id, n }) => [user_id, toUnseen(n)]));
   }
 
   /** How many a user has not seen. @param kinds of these alone */
   async unseen(userId: string, kinds: readonly NotificationKind[] = NOTIFICATION_KINDS): Promise<UnseenView> {
     const [row] = await this.#dataSource.query<{ n: number }[]>(COUNT_UNSEEN, [userId, kinds, MOST_UNSEEN + 1]);
-    return { unseen: Math.min(row!.n, MOST_UNSEEN), more: row!.n > MOST_UNSEEN };
+    return toUnseen(row!.n);
   }
 
   /**
@@ -191,5 +204,7 @@ export class Notifications {
     };
   }
 }
+
+const toUnseen = (n: number): UnseenView => ({ unseen: Math.min(n, MOST_UNSEEN), more: n > MOST_UNSEEN });
 
 const isThere = (row: NotificationRow): row is NotificationRow & { id: string } => row.id !== null;
