@@ -18,6 +18,7 @@ async function acts(dataSource, people, posts) {
   const { Comments } = await dist('posts/comments/service.js');
   const { Posts } = await dist('posts/posts/service.js');
   const { Follows } = await dist('graph/follows/service.js');
+  const { Watches } = await dist('posts/watches/service.js');
   const { Users } = await dist('accounts/users/service.js');
   const { PublicAddress } = await dist('ground/http/public-address.js');
   const { Cursors } = await dist('ground/http/cursors.js');
@@ -27,8 +28,9 @@ async function acts(dataSource, people, posts) {
   const reactions = new Reactions(dataSource, pages, address);
   const alone = react('post');
   const store = new Posts(dataSource, pages, address, []);
-  const comments = new Comments(dataSource, { posts: store, pages, address }, [], 4);
-  const follows = new Follows(dataSource, new Users(dataSource, pages, address, [], 60), 10_000);
+  const watches = new Watches(dataSource, dataSource, { posts: store, pages });
+  const comments = new Comments(dataSource, { posts: store, watches, pages, address }, [], 4);
+  const follows = new Follows(dataSource, new Users(dataSource, pages, address, [], { longestName: 60 }), 10_000);
   const person = (i) => people[(i * 31) % people.length];
   // Another kind each time that the turn comes to the same person, so that every act changes something.
   const KINDS = ['like', 'dislike', null];

@@ -25,10 +25,10 @@ export function addressOf(options: CommonOptions): string {
   return whole.replace(/\/+$/, '');
 }
 
-/** A client that sends the kept session, and renews it once when it has expired. */
-export function connect(options: CommonOptions): { client: Client; address: string } {
+/** The kept session as calls send it, renewed once when it has expired. */
+export function credentialsOf(options: CommonOptions) {
   const address = addressOf(options);
-  const client = createClient({
+  return {
     address,
     token: () => store.session(address)?.accessToken ?? null,
     renew: async () => {
@@ -41,8 +41,13 @@ export function connect(options: CommonOptions): { client: Client; address: stri
         store.keep(address, { accessToken: data.accessToken, refreshToken: data.refreshToken, handle: session.handle });
       return data !== undefined;
     },
-  });
-  return { client, address };
+  };
+}
+
+/** A client that sends the kept session. */
+export function connect(options: CommonOptions): { client: Client; address: string } {
+  const credentials = credentialsOf(options);
+  return { client: createClient(credentials), address: credentials.address };
 }
 
 /** A client that sends no credential: for signing in, which a session that has ended must not get in the way of. */

@@ -8,6 +8,7 @@ import { fieldsCommand } from './commands/fields.js';
 import { modelCommand } from './commands/model.js';
 import { hashtagCommands } from './commands/hashtags.js';
 import { moderationCommands } from './commands/moderation.js';
+import { notificationCommands } from './commands/notifications.js';
 import { peopleCommands } from './commands/people.js';
 import { postCommands } from './commands/posts.js';
 import { reactionCommands } from './commands/reactions.js';
@@ -40,6 +41,7 @@ function program(): Command {
   postCommands(command);
   hashtagCommands(command);
   reactionCommands(command);
+  notificationCommands(command);
   peopleCommands(command);
   moderationCommands(command);
   weightingCommands(command);

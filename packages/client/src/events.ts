@@ -16,7 +16,7 @@ export type ServiceEvent = { readonly id: string | undefined } & (
 );
 
 /** What a stream is asked for. */
-export interface EventsOptions extends Pick<ClientOptions, 'address' | 'token' | 'fetch'> {
+export interface EventsOptions extends Pick<ClientOptions, 'address' | 'token' | 'renew' | 'fetch'> {
   /** Ids of posts on screen, at most 100, whose counts are told. */
   readonly posts?: readonly string[];
   /** The `first` of the feed on screen, above which posts are counted. */
@@ -54,12 +54,11 @@ export async function* followEvents(options: EventsOptions): AsyncGenerator<Serv
 }
 
 async function* oneStream(
-  { address, token, fetch = globalThis.fetch, posts = [], than, signal }: EventsOptions,
+  { address, token, renew, fetch = globalThis.fetch, posts = [], than, signal }: EventsOptions,
   after: string | undefined,
   said: { readonly retry: (ms: number) => void; readonly at: (id: string) => void },
 ) {
   const query = new URLSearchParams({ ...(posts.length > 0 && { posts: posts.join(',') }), ...(than && { than }) });
-  const credential = await token?.();
   const silent = new AbortController();
   let timer = setTimeout(() => silent.abort(), SILENT_MS);
   const beat = () => {
@@ -67,16 +66,21 @@ async function* oneStream(
     timer = setTimeout(() => silent.abort(), SILENT_MS);
   };
   try {
-    const reply = await fetch(`${address.replace(/\/+$/, '')}/v1/events?${query.toString()}`, {
-      headers: {
-        accept: 'text/event-stream',
-        ...(credential && { authorization: `Bearer ${credential}` }),
-        ...(after && { 'last-event-id': after }),
-      },
-      signal: signal ? AbortSignal.any([signal, silent.signal]) : silent.signal,
-    }).catch((error: unknown) => {
-      throw new ServiceUnreachable(address, { cause: error });
-    });
+    const ask = async () => {
+      const credential = await token?.();
+      return fetch(`${address.replace(/\/+$/, '')}/v1/events?${query.toString()}`, {
+        headers: {
+          accept: 'text/event-stream',
+          ...(credential && { authorization: `Bearer ${credential}` }),
+          ...(after && { 'last-event-id': after }),
+        },
+        signal: signal ? AbortSignal.any([signal, silent.signal]) : silent.signal,
+      }).catch((error: unknown) => {
+        throw new ServiceUnreachable(address, { cause: error });
+      });
+    };
+    let reply = await ask();
+    if (reply.status === 401 && (await renew?.(reply))) reply = await ask();
     if (!reply.ok) throw new ServiceProblem(reply.status, (await reply.json()) as Problem);
     const events = reply.body!.pipeThrough(new TextDecoderStream()).pipeThrough(
       new EventSourceParserStream({

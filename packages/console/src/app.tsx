@@ -5,6 +5,7 @@ import { ServiceProblem } from '@gather-lane/client';
 import { NoticeProvider } from './common/notice';
 import { page } from './common/page';
 import { Frame } from './frame';
+import { LiveProvider } from './live/live';
 import { SessionProvider } from './session/session';
 import { theme } from './theme';
 
@@ -19,6 +20,7 @@ const resetPassword = page(() => import('./account/reset-password-page'), 'Reset
 const feed = page(() => import('./feed/feed-page'), 'FeedPage');
 const hashtags = page(() => import('./hashtags/hashtags-page'), 'HashtagsPage');
 const hashtag = page(() => import('./hashtags/hashtag-page'), 'HashtagPage');
+const notifications = page(() => import('./notifications/notifications-page'), 'NotificationsPage');
 const post = page(() => import('./posts/post-page'), 'PostPage');
 const profile = page(() => import('./users/profile-page'), 'ProfilePage');
 
@@ -44,27 +46,30 @@ export function App() {
         <NoticeProvider>
           <BrowserRouter>
             <SessionProvider>
-              <Routes>
-                <Route element={<Frame />}>
-                  <Route index element={overview} />
-                  <Route path="model" element={model} />
-                  <Route path="model/:table" element={model} />
-                  <Route path="model/:table/:key" element={model} />
-                  <Route path="ownership" element={ownership} />
-                  <Route path="weighting" element={weighting} />
-                  <Route path="mailbox" element={mailbox} />
-                  <Route path="account" element={account} />
-                  <Route path="sign-in/:provider" element={provider} />
-                  <Route path="reset-password" element={resetPassword} />
-                  <Route path="feed" element={feed} />
-                  <Route path="hashtags" element={hashtags} />
-                  <Route path="hashtags/:hashtag" element={hashtag} />
-                  <Route path="posts/:post" element={post} />
-                  <Route path="posts/:post/comments/:comment" element={post} />
-                  <Route path="users/:user" element={profile} />
-                  <Route path="users/:user/:tab" element={profile} />
-                </Route>
-              </Routes>
+              <LiveProvider>
+                <Routes>
+                  <Route element={<Frame />}>
+                    <Route index element={overview} />
+                    <Route path="model" element={model} />
+                    <Route path="model/:table" element={model} />
+                    <Route path="model/:table/:key" element={model} />
+                    <Route path="ownership" element={ownership} />
+                    <Route path="weighting" element={weighting} />
+                    <Route path="mailbox" element={mailbox} />
+                    <Route path="account" element={account} />
+                    <Route path="sign-in/:provider" element={provider} />
+                    <Route path="reset-password" element={resetPassword} />
+                    <Route path="feed" element={feed} />
+                    <Route path="notifications" element={notifications} />
+                    <Route path="hashtags" element={hashtags} />
+                    <Route path="hashtags/:hashtag" element={hashtag} />
+                    <Route path="posts/:post" element={post} />
+                    <Route path="posts/:post/comments/:comment" element={post} />
+                    <Route path="users/:user" element={profile} />
+                    <Route path="users/:user/:tab" element={profile} />
+                  </Route>
+                </Routes>
+              </LiveProvider>
             </SessionProvider>
           </BrowserRouter>
         </NoticeProvider>

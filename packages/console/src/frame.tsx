@@ -2,8 +2,10 @@ import DarkModeOutlined from '@mui/icons-material/DarkModeOutlined';
 import LightModeOutlined from '@mui/icons-material/LightModeOutlined';
 import { Box, Container, IconButton, Link, Stack, Tooltip, useColorScheme, useMediaQuery } from '@mui/material';
 import { NavLink, Outlet } from 'react-router';
+import type { Unseen } from '@gather-lane/client';
 import { Mark } from './common/mark';
 import { ActingAs } from './session/acting-as';
+import { useUnseen } from './notifications/use-unseen';
 import { useSession } from './session/session';
 
 const PAGES = [
@@ -18,6 +20,7 @@ const PAGES = [
 /** The bar with the pages and the acting-as switch, around whatever page is shown. */
 export function Frame() {
   const { about } = useSession();
+  const unseen = useUnseen();
   return (
     <>
       <Link
@@ -73,6 +76,7 @@ export function Frame() {
             {PAGES.map((page) => (
               <PageLink key={page.to} {...page} />
             ))}
+            <PageLink to="/notifications" name="Notifications" unseen={unseen} />
             {about?.mailbox && <PageLink to="/mailbox" name="Mailbox" />}
             <Link href="/docs" underline="none" sx={{ px: 0.875, py: 0.75, color: 'text.secondary', fontWeight: 600 }}>
               Docs
@@ -90,15 +94,18 @@ export function Frame() {
   );
 }
 
-function PageLink({ to, name }: { to: string; name: string }) {
+function PageLink({ to, name, unseen = null }: { to: string; name: string; unseen?: Unseen | null }) {
+  const count = unseen && unseen.unseen > 0 ? `${unseen.unseen}${unseen.more ? '+' : ''}` : null;
   return (
     <Link
       component={NavLink}
       to={to}
       underline="none"
+      {...(count && { 'aria-label': `${name}, ${count} unseen` })}
       sx={{
         'px': 0.875,
         'py': 0.75,
+        'whiteSpace': 'nowrap',
         'color': 'text.secondary',
         'borderRadius': 1,
         'fontWeight': 600,
@@ -111,6 +118,21 @@ function PageLink({ to, name }: { to: string; name: string }) {
       }}
     >
       {name}
+      {count && (
+        <Box
+          component="span"
+          sx={{
+            ml: 0.5,
+            px: 0.75,
+            borderRadius: 5,
+            bgcolor: 'secondary.main',
+            color: 'secondary.contrastText',
+            fontSize: '0.8em',
+          }}
+        >
+          {count}
+        </Box>
+      )}
     </Link>
   );
 }

@@ -47,6 +47,7 @@ export {
   type Telling,
 } from './notifications/told.js';
 export { readEventPosition, writeEventPosition, type EventPosition } from './notifications/event-position.js';
+export { DRAW_DAYS, drawOf, tierOf, toDraw, type Draw, type DrawTier } from './draw/draw.js';
 export { Combiner } from './combine/combiner.js';
 export { foldHashtag, foldHashtagPrefix, hashtagNamed, LONGEST_HASHTAG } from './reading/hashtag.js';
 export { hashtagPlan, type HashtagPlan } from './reading/hashtag-plan.js';

@@ -1,5 +1,5 @@
 import { describe, expect, test } from '@jest/globals';
-import { readDuration, sayAgo, sayDay, sayDuration, sayInstant } from './index.js';
+import { readDuration, sayActors, sayAgo, sayDay, sayDuration, sayInstant, sayNotification } from './index.js';
 
 const MIN = 60_000;
 const H = 60 * MIN;
@@ -47,4 +47,33 @@ describe('instants', () => {
     [23 * H, '23 h ago'],
     [50 * H, '2 d ago'],
   ])('%d ms later it was %s', (later, said) => expect(sayAgo(instant, Date.parse(instant) + later)).toBe(said));
+});
+
+describe('a notification', () => {
+  const of = (...names: string[]) => names.map((name) => ({ name }));
+  test.each([
+    [of('Bram'), 0, false, 'Bram'],
+    [of('Bram', 'Wren'), 0, false, 'Bram and Wren'],
+    [of('Bram', 'Wren', 'Odile'), 1, false, 'Bram, Wren, Odile and 1 other'],
+    [of('Bram', 'Wren', 'Odile'), 11, false, 'Bram, Wren, Odile and 11 others'],
+    [of('Bram', 'Wren', 'Odile'), 99, true, 'Bram, Wren, Odile and more than 99 others'],
+    [[], 0, false, 'Somebody'],
+  ])('names %j and %d others', (actors, others, more, said) => {
+    expect(sayActors({ actors, others, more })).toBe(said);
+  });
+
+  test('says what they did, and to what', () => {
+    const one = {
+      actors: of('Bram'),
+      others: 0,
+      more: false,
+      target: { kind: 'comment' },
+      postId: 'p',
+      commentId: 'c',
+    } as const;
+    expect(sayNotification({ ...one, kind: 'reacted' })).toBe('Bram reacted to your comment');
+    expect(sayNotification({ ...one, kind: 'mentioned' })).toBe('Bram mentioned you in a comment');
+    expect(sayNotification({ ...one, kind: 'mentioned', commentId: null })).toBe('Bram mentioned you in a post');
+    expect(sayNotification({ ...one, kind: 'watched' })).toBe('Bram commented on a post that you watch');
+  });
 });

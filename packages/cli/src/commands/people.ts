@@ -143,7 +143,7 @@ function showProfile(found: Awaited<ReturnType<typeof readOrEdit>>): void {
   for (const line of fieldLines(found.fields)) print(line);
   print(
     colors.dim(
-      `${plural(tallies.posts, 'post')} · ${plural(tallies.followers, 'follower')} · follows ${tallies.following} · since ${sayInstant(found.createdAt)} UTC`,
+      `${plural(tallies.posts, 'post')} · ${plural(tallies.followers, 'follower')} · follows ${tallies.following} · since ${sayInstant(found.createdAt)} UTC${found.draw.value === 0 ? '' : ` · ${found.draw.tier}: draws ${found.draw.value > 0 ? '+' : '−'}${Math.abs(found.draw.value).toFixed(1)} lately`}`,
     ),
   );
   if (relation)

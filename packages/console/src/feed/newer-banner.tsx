@@ -1,30 +1,51 @@
-import { Alert, Button } from '@mui/material';
+import ArrowUpward from '@mui/icons-material/ArrowUpward';
+import { Box, Button } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
+import { useEffect } from 'react';
+import type { Newer } from '@gather-lane/client';
 import { api, unwrap } from '../api';
+import { useLive } from '../live/live';
 
-const EVERY_MS = 15_000;
+/** For a browser that keeps no stream open. */
+const EVERY_MS = 60_000;
 
-/** Says what has come above where this scroll began. */
+/** Says how much came above where this scroll began, over what is read: it moves nothing. */
 export function NewerBanner({ first, onShow }: { first: string; onShow: () => void }) {
+  const { countAbove } = useLive();
+  useEffect(() => countAbove(first), [countAbove, first]);
   const { data } = useQuery({
     queryKey: ['newer', first],
     refetchInterval: EVERY_MS,
     queryFn: async () => unwrap(await api.GET('/v1/feeds/following/newer', { params: { query: { than: first } } })),
   });
-  if (!data || (data.new === 0 && data.risen === 0 && !data.reordered)) return null;
-  const more = data.more ? ' and more' : '';
-  const parts = [data.new > 0 && `${data.new} new`, data.risen > 0 && `${data.risen} risen`].filter(Boolean).join(', ');
+  const text = data && sayNewer(data);
   return (
-    <Alert
-      severity="info"
-      variant="outlined"
-      action={
-        <Button color="inherit" onClick={onShow}>
-          Show
-        </Button>
-      }
+    <Box
+      role="status"
+      sx={{ position: 'sticky', top: 64, height: 0, zIndex: 4, display: 'flex', justifyContent: 'center', mb: -1.5 }}
     >
-      {data.reordered ? 'The weighting changed, so the order did.' : `${parts}${more} since you began to read.`}
-    </Alert>
+      {text && (
+        <Button
+          variant="contained"
+          startIcon={<ArrowUpward />}
+          sx={{ borderRadius: 5, alignSelf: 'flex-start', flexShrink: 0 }}
+          onClick={() => {
+            window.scrollTo({ top: 0 });
+            onShow();
+          }}
+        >
+          {text}
+        </Button>
+      )}
+    </Box>
   );
+}
+
+/** `12 newer posts`; null where there is nothing to say. */
+function sayNewer({ new: made, risen, more, reordered }: Newer): string | null {
+  if (reordered) return 'The weighting changed, so the order did';
+  const plus = more ? ' and more' : '';
+  if (made > 0 && risen > 0) return `${made} newer, ${risen} risen${plus}`;
+  if (made > 0) return `${made} newer ${made === 1 ? 'post' : 'posts'}${plus}`;
+  return risen > 0 ? `${risen} risen${plus}` : null;
 }

@@ -15,6 +15,7 @@ import { useEdit } from '../common/use-edit';
 import { FieldValues } from '../fields/field-values';
 import type { Values } from '../fields/own-fields';
 import { useWritableFields } from '../fields/use-writable-fields';
+import { useOnScreen } from '../live/live';
 import { PicturePicker } from '../pictures/picture-picker';
 import { Pictures } from '../pictures/pictures';
 import { useSession } from '../session/session';
@@ -24,6 +25,7 @@ import { PlacePanel } from './place-panel';
 import { ReactionButtons } from './reaction-buttons';
 import { TextForm } from './text-form';
 import { useRefreshLists } from './use-changes';
+import { WatchButton } from './watch-button';
 import { VersionsDialog } from './versions-dialog';
 import { WhoReacted } from './who-reacted';
 
@@ -45,6 +47,7 @@ export function PostCard({
   onDeleted?: () => void;
 }) {
   const { about, session } = useSession();
+  useOnScreen(post.id);
   const tell = useNotice();
   const refresh = useRefreshLists();
   const [removing, setRemoving] = useState<'delete' | 'withhold' | null>(null);
@@ -147,6 +150,7 @@ export function PostCard({
             Net {post.tallies.net}: who
           </Button>
         )}
+        {whole && <WatchButton post={post} />}
         <StandsButton post={post} open={explained} onToggle={() => setExplained(!explained)} />
         <Stack direction="row" sx={{ ml: 'auto' }}>
           {post.can.edit && !edit && (

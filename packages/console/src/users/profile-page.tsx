@@ -1,4 +1,4 @@
-import { Box, Button, Stack, Tab, Tabs, Typography } from '@mui/material';
+import { Box, Button, Stack, Tab, Tabs, Tooltip, Typography } from '@mui/material';
 import type { FeedItem, User } from '@gather-lane/client';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -53,6 +53,22 @@ export function ProfilePage() {
   );
 }
 
+/** What their posts drew lately, in one line; nothing where nothing drew. */
+function DrawLine({ draw: { value, tier } }: { draw: User['draw'] }) {
+  if (value === 0) return null;
+  return (
+    <Tooltip title="What the posts of the last seven days drew, in doublings: the latest count most">
+      <Typography component="p" variant="body2" tabIndex={0} sx={{ mt: 0.5, display: 'inline-block' }}>
+        <Box component="span" sx={{ color: 'secondary.main', fontWeight: 650 }}>
+          {tier}
+        </Box>{' '}
+        · draws {value > 0 ? '+' : '−'}
+        {Math.abs(value).toFixed(1)} lately
+      </Typography>
+    </Tooltip>
+  );
+}
+
 function Header({ user }: { user: User }) {
   const [editing, setEditing] = useState(false);
   if (editing) return <ProfileForm user={user} onDone={() => setEditing(false)} />;
@@ -69,6 +85,7 @@ function Header({ user }: { user: User }) {
           {user.relation?.followsYou && ' · follows you'}
           {user.audience === 'signed-in' && ' · shown to who is signed in only'}
         </Typography>
+        <DrawLine draw={user.draw} />
         {user.bio && (
           <Typography sx={{ mt: 1, whiteSpace: 'pre-wrap', overflowWrap: 'anywhere' }}>{user.bio}</Typography>
         )}

@@ -8,6 +8,7 @@ import { sessions } from '../accounts/sessions/capability.js';
 import { users } from '../accounts/users/capability.js';
 import { deletion } from '../accounts/users/deletion/capability.js';
 import { feed } from '../feed/capability.js';
+import { draw } from '../live/draw/capability.js';
 import { streams } from '../live/streams/capability.js';
 import { blocks } from '../graph/blocks/capability.js';
 import { follows } from '../graph/follows/capability.js';
@@ -67,6 +68,7 @@ export const CAPABILITIES: readonly Capability[] = [
   blocks,
   feed,
   streams,
+  draw,
   operator,
   weightings,
   ownership,

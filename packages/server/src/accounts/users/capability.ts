@@ -62,7 +62,9 @@ export const users: Capability = {
   trials: TRIALS,
   start(house) {
     const { database, pages, address, config } = house;
-    const all = house.add(new Users(database, pages, address, config.model, config.limits.name));
+    const all = house.add(
+      new Users(database, pages, address, config.model, { longestName: config.limits.name, tiers: config.draw.tiers }),
+    );
     return {
       owners: { user: (reference, caller) => all.owned(reference, caller) },
       routes: async (app) =>

@@ -3,14 +3,15 @@ import { fieldsColumn, setFields } from '../../ground/fields/field-columns.js';
 import { notKeptAway, seenBy } from './visibility.js';
 import { pictureFile, AUTHOR_COLUMNS } from './author.js';
 
-/** Users by id, in the order of the ids, those that the viewer ($2) may see. Cost: three primary-key probes for each. */
+/** Users by id, in the order of the ids, those that the viewer ($2) may see. Cost: four primary-key probes for each. */
 export const usersById = (model: OwnFields): string => `
   SELECT u.id, u.handle, u.name, u.bio, u.audience, u.moderator, u.version, u.created_at, u.picture_link,
-    ${pictureFile('u')} AS picture_file, t.posts, t.followers, t.following,
+    ${pictureFile('u')} AS picture_file, t.posts, t.followers, t.following, coalesce(d.draw, 0) AS draw,
     ${fieldsColumn(model, 'users', 'u')}
   FROM unnest($1::uuid[]) WITH ORDINALITY AS i (id, place)
   JOIN users u ON u.id = i.id
   JOIN user_tallies t ON t.user_id = u.id
+  LEFT JOIN author_draws d ON d.user_id = u.id
   WHERE ${seenBy('u', '$2')}
   ORDER BY i.place`;
 
@@ -29,6 +30,7 @@ export interface UserRow {
   readonly posts: number;
   readonly followers: number;
   readonly following: number;
+  readonly draw: number;
   readonly fields: FieldValues | null;
 }
 
@@ -49,6 +51,16 @@ export const FIND_USERS = `
   SELECT u.id, u.handle FROM users u
   WHERE ($1 = '' OR u.handle LIKE $1 || '%' OR lower(u.name) LIKE $1 || '%') AND u.handle > $2 AND ${seenBy('u', '$4')}
   ORDER BY u.handle LIMIT $3`;
+
+/**
+ * Ids of the users whose posts drew something lately, whose handle or name begins so ($1, folded and escaped for LIKE), who drew most first, after a
+ * draw and an id ($2, $5, null for the first), as far as the viewer ($4) may see them. Cost: a walk of author_draws_listed, with some probes for each.
+ */
+export const WHO_DREW = `
+  SELECT u.id, d.draw FROM author_draws d JOIN users u ON u.id = d.user_id
+  WHERE ($2::double precision IS NULL OR (d.draw, d.user_id) < ($2::double precision, $5::uuid))
+    AND ($1 = '' OR u.handle LIKE $1 || '%' OR lower(u.name) LIKE $1 || '%') AND ${seenBy('u', '$4')}
+  ORDER BY d.draw DESC, d.user_id DESC LIMIT $3`;
 
 /**
  * Ids of users whose handle or name begins so ($1, folded and escaped for LIKE), for who is about to name one: first those whom the viewer

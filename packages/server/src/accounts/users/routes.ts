@@ -65,10 +65,10 @@ export function userRoutes(app: App, services: Needs): void {
         querystring: Type.Object({
           ...pageQuery,
           q: Type.String({ default: '', maxLength: 60 }),
-          sort: Type.Union([Type.Literal('handle'), Type.Literal('nearest')], {
+          sort: Type.Union([Type.Literal('handle'), Type.Literal('nearest'), Type.Literal('draw')], {
             default: 'handle',
             description:
-              '`nearest`, for who is about to name somebody: whom the caller follows, then who is in the conversation, then by followers',
+              '`nearest`, for who is about to name somebody: whom the caller follows, then who is in the conversation, then by followers; `draw`: those whose posts drew something lately, who drew most first',
           }),
           post: Type.Optional({ ...Uuid, description: 'The post whose conversation it is, with `sort=nearest`' }),
         }),
@@ -80,7 +80,9 @@ export function userRoutes(app: App, services: Needs): void {
       const page =
         query.sort === 'nearest'
           ? await users.suggest(query.q, query.post ?? null, query, principal.caller)
-          : await users.list(query.q, query, principal.caller);
+          : query.sort === 'draw'
+            ? await users.whoDrew(query.q, query, principal.caller)
+            : await users.list(query.q, query, principal.caller);
       linkNext(request, reply, address.base, page.next);
       return page;
     },

@@ -31,6 +31,10 @@ export const UserSchema = Type.Object(
     createdAt: Instant,
     version: Type.Integer({ description: 'Counts the edits; the `ETag`' }),
     tallies: Type.Object({ posts: Type.Integer(), followers: Type.Integer(), following: Type.Integer() }),
+    draw: Type.Object(
+      { value: Type.Number({ description: 'In doublings' }), tier: Type.String() },
+      { description: 'What the posts of the last seven days drew, the latest most' },
+    ),
     relation: orNull(RelationSchema),
     fields: fieldsReply('users'),
     moderator: Type.Boolean({ description: 'May delete, withhold and restore what others posted' }),

@@ -6,7 +6,9 @@ import {
   handleFrom,
   isOwner,
   visibleFields,
+  toDraw,
   type Caller,
+  type DrawTier,
   type FieldValues,
   type OwnFields,
   type Owned,
@@ -33,6 +35,7 @@ import {
   usersById,
   type UserRow,
   SUGGEST_USERS,
+  WHO_DREW,
 } from './queries.js';
 import { pictureAddress, toAuthor, type AuthorColumns } from './author.js';
 import type { AuthorView, UserView } from './schema.js';
@@ -69,13 +72,21 @@ export class Users {
   readonly #address: PublicAddress;
   readonly #model: OwnFields;
   readonly #longestName: number;
+  readonly #tiers: readonly DrawTier[];
 
-  constructor(dataSource: DataSource, pages: Pages, address: PublicAddress, model: OwnFields, longestName: number) {
+  constructor(
+    dataSource: DataSource,
+    pages: Pages,
+    address: PublicAddress,
+    model: OwnFields,
+    { longestName, tiers = [] }: { readonly longestName: number; readonly tiers?: readonly DrawTier[] },
+  ) {
     this.#dataSource = dataSource;
     this.#pages = pages;
     this.#address = address;
     this.#model = model;
     this.#longestName = longestName;
+    this.#tiers = tiers;
   }
 
   /**
@@ -226,6 +237,7 @@ export class Users {
       createdAt: row.created_at.toISOString(),
       version: row.version,
       tallies: { posts: row.posts, followers: row.followers, following: row.following },
+      draw: toDraw(row.draw, this.#tiers),
       relation: relations?.get(row.id) ?? null,
       fields: visibleFields(this.#model, 'users', row.fields, caller, row.id),
       moderator: row.moderator,
@@ -252,6 +264,28 @@ export class Users {
       request,
       rows,
       (row) => row.handle,
+      (row) => row.id,
+    );
+    return { items: await this.viewAll(page.items, caller), next: page.next };
+  }
+
+  /** Those whose posts drew something lately, or of them those whose handle or name begins with `q`, who drew most first. */
+  async whoDrew(q: string, request: PageRequest, caller: Caller): Promise<Page<UserView>> {
+    const start = foldHandle(q.trim());
+    const list = `users who drew:${start}`;
+    const from = await this.#pages.startOf(list, request);
+    const rows = await this.#dataSource.query<{ id: string; draw: number }[]>(WHO_DREW, [
+      start.replace(/[\\%_]/g, '\\$&'),
+      from && Number(from.key),
+      request.limit + 1,
+      viewerOf(caller),
+      from?.id ?? null,
+    ]);
+    const page = await this.#pages.toPage(
+      list,
+      request,
+      rows,
+      (row) => String(row.draw),
       (row) => row.id,
     );
     return { items: await this.viewAll(page.items, caller), next: page.next };

@@ -13,7 +13,7 @@ const WELCOME = `u.id <> $1 AND NOT EXISTS (SELECT FROM follows WHERE follower_i
     AND ${seenBy('u', '$1')} AND ${notKeptAway('u', '$1')}`;
 
 /**
- * People followed by those whom a user ($1) follows, and lively lately: by how many of those, then who posted last. Looks at
+ * People followed by those whom a user ($1) follows, and lively lately: by how many of those, then whose posts drew most, then who posted last. Looks at
  * the latest follows only, so that it costs no more for who follows thousands: at most ${LATEST} ranges of ${LATEST} entries of
  * follows_following, and a range of posts_author_recent for each of the hundred nearest.
  */
@@ -39,9 +39,9 @@ const NEAR = `
       SELECT created_at FROM posts WHERE author_id = n.id AND deleted_at IS NULL AND created_at > clock_timestamp() - interval '${LIVELY_DAYS} days'
       ORDER BY created_at DESC LIMIT 50) p) l
   WHERE l.posts > 0
-  ORDER BY n.followed_by DESC, l.latest DESC, n.id LIMIT $2`;
+  ORDER BY n.followed_by DESC, coalesce((SELECT d.draw FROM author_draws d WHERE d.user_id = n.id), 0) DESC, l.latest DESC, n.id LIMIT $2`;
 
-/** The lively ones of everybody: of the authors of the latest posts, those whom most follow. Cost: the newest 2,000 posts. */
+/** The lively ones of everybody: of the authors of the latest posts, whose drew most, then whom most follow. Cost: the newest 2,000 posts. */
 const LIVELY = `
   WITH lately AS MATERIALIZED (
     SELECT author_id, count(*)::integer AS posts FROM (
@@ -51,7 +51,7 @@ const LIVELY = `
   SELECT u.id, 0 AS followed_by, l.posts, NULL::text[] AS handles
   FROM lately l JOIN users u ON u.id = l.author_id JOIN user_tallies t ON t.user_id = u.id
   WHERE ${WELCOME}
-  ORDER BY t.followers DESC, l.posts DESC, u.id LIMIT $2`;
+  ORDER BY coalesce((SELECT d.draw FROM author_draws d WHERE d.user_id = u.id), 0) DESC, t.followers DESC, l.posts DESC, u.id LIMIT $2`;
 
 interface NearRow {
   readonly id: string;

@@ -28,4 +28,13 @@ export const telling: Capability = {
     orphans('notification_choices', 'user_id', 'users'),
     ...TELLING_CHECKS,
   ],
+  things: [
+    {
+      // That others act, and are told of it, is no harm; that they look or choose for somebody would be.
+      name: 'choice',
+      make: `INSERT INTO notification_choices (user_id, switched_off) SELECT $2::uuid, '{watched}' WHERE $1::uuid IS NOT NULL`,
+      snapshot: `SELECT jsonb_build_object('choices', (SELECT switched_off FROM notification_choices WHERE user_id = $1),
+        'seen', (SELECT count(*) FROM notifications WHERE user_id = $1 AND seen))`,
+    },
+  ],
 };

@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { AccountDeletion } from '../../accounts/users/deletion/service.js';
 import { PLAN } from '../../service/capabilities.js';
+import { Watches } from '../watches/service.js';
 import { startTestService, type Actor, type TestService } from '../../tests/test-service.js';
 import { checkData } from '../../workbench/check/service.js';
 import { Removals } from '../moderation/service.js';
@@ -104,6 +105,7 @@ describe('a thread', () => {
     const post = await makePost();
     const top = await say(one, post, 'top');
     for (let i = 0; i < 6; i++) await say(two, post, `r${i}`, top.id);
+    await service.house.get(Watches).settled();
     const { dataSource } = service;
     const query = dataSource.query.bind(dataSource);
     let statements = 0;

@@ -51,6 +51,7 @@ BEGIN
   PERFORM set_hashtags(moved || coalesce(renamed, '{}'));
   PERFORM end_acts_on_posts(array_agg(id)) FROM (
     SELECT id FROM old_rows WHERE deleted_at IS NULL INTERSECT SELECT id FROM new_rows WHERE deleted_at IS NOT NULL) gone HAVING count(*) > 0;
+  PERFORM note_event('post.counted', moved, NULL);
   PERFORM note_event('post.made', array_agg(author_id), array_agg(id)) FROM (
     SELECT id, author_id FROM old_rows WHERE deleted_at IS NOT NULL INTERSECT SELECT id, author_id FROM new_rows WHERE deleted_at IS NULL) back HAVING count(*) > 0;
   RETURN NULL;

@@ -26,6 +26,13 @@ export const watches: Capability = {
     orphans('comment_announcements', 'comment_id', 'comments'),
   ],
   trials: TRIALS,
+  things: [
+    {
+      name: 'watch',
+      make: `INSERT INTO post_watches (post_id, user_id) SELECT id, $2::uuid FROM posts WHERE author_id = $2 AND deleted_at IS NULL AND $1::uuid IS NOT NULL ORDER BY id LIMIT 1`,
+      snapshot: `SELECT jsonb_agg(to_jsonb(t) ORDER BY post_id) FROM post_watches t WHERE user_id = $1`,
+    },
+  ],
   start(house) {
     const { database, background, pages, address } = house;
     const posts = house.get(Posts);

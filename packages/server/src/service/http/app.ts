@@ -225,6 +225,7 @@ async function pages(
     '/reset-password',
     '/account',
     '/feed',
+    '/notifications',
     '/hashtags',
     '/hashtags/:hashtag',
     '/posts/:post',

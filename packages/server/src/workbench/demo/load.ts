@@ -12,12 +12,16 @@ import {
 import type { DataSource, EntityManager } from 'typeorm';
 import type { Config } from '../../ground/config/schema.js';
 import { hashPassword } from '../../accounts/sessions/passwords.js';
+import { tellAnew } from '../../notifications/telling/tell-anew.js';
 import { readNew } from '../../posts/reading/back-fill.js';
 import { columnType } from '../../ground/fields/column-type.js';
 
 /** Rows in one statement: enough to be quick, few enough for the progress to be seen. */
 const BATCH = 250;
 const OWN_FIELDS_SEED = 1812;
+const DAY_MS = 86_400_000;
+/** For how long back people were told of what happened, and how long ago they looked. */
+const [TOLD_MS, UNSEEN_MS] = [21 * DAY_MS, 2 * DAY_MS];
 
 interface Table {
   readonly name: string;
@@ -130,9 +134,13 @@ export async function loadDemo(
       }
     // What they name is found by the rules of any text, once everybody is there.
     await readNew(manager);
+    // What was told in the last weeks, the latest of it unseen.
+    const now = Date.now();
+    await tellAnew(manager, new Date(now - TOLD_MS), new Date(now - UNSEEN_MS));
   });
   // Fresh statistics and visibility, so that the first pages are as quick as later ones.
-  for (const { name } of tables) await dataSource.query(`VACUUM (ANALYZE) ${name}`);
+  for (const name of [...tables.map((table) => table.name), 'notifications', 'notification_acts', 'post_watches'])
+    await dataSource.query(`VACUUM (ANALYZE) ${name}`);
 }
 
 /** Where comments stand, each of which comes after what it answers. */

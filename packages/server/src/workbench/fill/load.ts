@@ -18,6 +18,7 @@ import { underLock } from '../../ground/database/under-lock.js';
 import { modelState } from '../model/migration/plan.js';
 import { hashPassword } from '../../accounts/sessions/passwords.js';
 import { liveStandings } from '../../ranking/weighting/in-force.js';
+import { tellAnew } from '../../notifications/telling/tell-anew.js';
 import { READING } from '../../posts/reading/service.js';
 import { FillRun } from './fill-run.entity.js';
 
@@ -25,6 +26,9 @@ import { FillRun } from './fill-run.entity.js';
 const FILLING = `hashtext('gather-lane fill')`;
 /** At most so many of the users who are there write the posts of a fill that makes none of its own. */
 const MOST_CAST = 500_000;
+const HOUR_MS = 3_600_000;
+/** Who was told of what in the last days, and how long ago they looked: what is older is swept sooner or later, and would take as long as all the rows. */
+const [TOLD_MS, UNSEEN_MS] = [48 * HOUR_MS, 12 * HOUR_MS];
 
 /** A fill that cannot be done; the message says why. */
 export class FillRefused extends Error {
@@ -135,6 +139,9 @@ async function load(
     total += batch.reduce((sum, { rows: made }) => sum + made.length, 0);
     progress({ phase: maker.phase(index), batch: index + 1, batches: maker.batches, rows: total });
   }
+  progress({ phase: 'notifications', batch: maker.batches, batches: maker.batches, rows: total });
+  const begun = run.startedAt.getTime();
+  await tellAnew(runner.manager, new Date(begun - TOLD_MS), new Date(begun - UNSEEN_MS));
   progress({ phase: 'vacuum and statistics', batch: maker.batches, batches: maker.batches, rows: total });
   // Fresh statistics and visibility, so that the first pages are as quick as later ones.
   const filled = Object.entries(plan.tables).flatMap(([name, table]) => (table.filled ? [name] : []));
