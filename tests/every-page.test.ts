@@ -15,6 +15,7 @@ const PAGES: readonly (readonly [string, string])[] = [
   ['/weighting', 'Over the first pages of'],
   ['/ownership', 'Ownership'],
   ['/mailbox', 'Mailbox'],
+  ['/notifications', 'Notifications'],
   ['/account', 'Account'],
   ['/users/@bram', '@bram'],
   ['/users/@bram/followers', '@bram'],

@@ -1,8 +1,8 @@
 import DarkModeOutlined from '@mui/icons-material/DarkModeOutlined';
 import LightModeOutlined from '@mui/icons-material/LightModeOutlined';
-import { Box, Container, IconButton, Link, Stack, Tooltip, useColorScheme, useMediaQuery } from '@mui/material';
+import NotificationsOutlined from '@mui/icons-material/NotificationsOutlined';
+import { Badge, Box, Container, IconButton, Link, Stack, Tooltip, useColorScheme, useMediaQuery } from '@mui/material';
 import { NavLink, Outlet } from 'react-router';
-import type { Unseen } from '@gather-lane/client';
 import { Mark } from './common/mark';
 import { ActingAs } from './session/acting-as';
 import { useUnseen } from './notifications/use-unseen';
@@ -19,8 +19,7 @@ const PAGES = [
 
 /** The bar with the pages and the acting-as switch, around whatever page is shown. */
 export function Frame() {
-  const { about } = useSession();
-  const unseen = useUnseen();
+  const { about, session } = useSession();
   return (
     <>
       <Link
@@ -76,7 +75,6 @@ export function Frame() {
             {PAGES.map((page) => (
               <PageLink key={page.to} {...page} />
             ))}
-            <PageLink to="/notifications" name="Notifications" unseen={unseen} />
             {about?.mailbox && <PageLink to="/mailbox" name="Mailbox" />}
             <Link href="/docs" underline="none" sx={{ px: 0.875, py: 0.75, color: 'text.secondary', fontWeight: 600 }}>
               Docs
@@ -84,7 +82,10 @@ export function Frame() {
           </Stack>
           <Box sx={{ flexGrow: 1 }} />
           <ActingAs />
-          <SchemeSwitch />
+          <Stack direction="row" sx={{ gap: 0.5 }}>
+            {session && <NotificationsLink />}
+            <SchemeSwitch />
+          </Stack>
         </Container>
       </Box>
       <Container id="main" component="main" maxWidth="lg" sx={{ py: 3 }}>
@@ -94,18 +95,15 @@ export function Frame() {
   );
 }
 
-function PageLink({ to, name, unseen = null }: { to: string; name: string; unseen?: Unseen | null }) {
-  const count = unseen && unseen.unseen > 0 ? `${unseen.unseen}${unseen.more ? '+' : ''}` : null;
+function PageLink({ to, name }: { to: string; name: string }) {
   return (
     <Link
       component={NavLink}
       to={to}
       underline="none"
-      {...(count && { 'aria-label': `${name}, ${count} unseen` })}
       sx={{
         'px': 0.875,
         'py': 0.75,
-        'whiteSpace': 'nowrap',
         'color': 'text.secondary',
         'borderRadius': 1,
         'fontWeight': 600,
@@ -118,22 +116,29 @@ function PageLink({ to, name, unseen = null }: { to: string; name: string; unsee
       }}
     >
       {name}
-      {count && (
-        <Box
-          component="span"
-          sx={{
-            ml: 0.5,
-            px: 0.75,
-            borderRadius: 5,
-            bgcolor: 'secondary.main',
-            color: 'secondary.contrastText',
-            fontSize: '0.8em',
-          }}
-        >
-          {count}
-        </Box>
-      )}
     </Link>
+  );
+}
+
+/** To the notifications, with how many are unseen. */
+function NotificationsLink() {
+  const unseen = useUnseen();
+  const count = unseen && unseen.unseen > 0 ? `${unseen.unseen}${unseen.more ? '+' : ''}` : null;
+  const label = count ? `Notifications, ${count} unseen` : 'Notifications';
+  return (
+    <Tooltip title={label}>
+      <IconButton
+        component={NavLink}
+        to="/notifications"
+        aria-label={label}
+        size="small"
+        sx={{ '&.active': { color: 'primary.main' } }}
+      >
+        <Badge badgeContent={count} color="secondary">
+          <NotificationsOutlined fontSize="small" />
+        </Badge>
+      </IconButton>
+    </Tooltip>
   );
 }
 

@@ -22,13 +22,22 @@ export function NewerBanner({ first, onShow }: { first: string; onShow: () => vo
   return (
     <Box
       role="status"
-      sx={{ position: 'sticky', top: 64, height: 0, zIndex: 4, display: 'flex', justifyContent: 'center', mb: -1.5 }}
+      sx={{
+        position: 'fixed',
+        bottom: 24,
+        left: 0,
+        right: 0,
+        zIndex: 4,
+        display: 'flex',
+        justifyContent: 'center',
+        pointerEvents: 'none',
+      }}
     >
       {text && (
         <Button
           variant="contained"
           startIcon={<ArrowUpward />}
-          sx={{ borderRadius: 5, alignSelf: 'flex-start', flexShrink: 0 }}
+          sx={{ borderRadius: 5, pointerEvents: 'auto' }}
           onClick={() => {
             window.scrollTo({ top: 0 });
             onShow();

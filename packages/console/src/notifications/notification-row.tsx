@@ -45,12 +45,19 @@ export function NotificationRow({ notification }: { notification: Notification }
       }}
     >
       <Icon fontSize="small" aria-hidden sx={{ mt: 0.5, color: unseen ? 'secondary.main' : 'text.secondary' }} />
+      <Stack
+        direction="row"
+        sx={{
+          '& > :not(:first-of-type)': { ml: -1, display: { xs: 'none', sm: 'flex' } },
+          'width': { xs: 28, sm: 56 },
+          'flexShrink': 0,
+        }}
+      >
+        {actors.map(({ id, name, picture }) => (
+          <Avatar key={id} name={name} picture={picture} size={26} />
+        ))}
+      </Stack>
       <Box sx={{ flexGrow: 1, minWidth: 0 }}>
-        <Stack direction="row" sx={{ gap: 0.5, mb: 0.25 }}>
-          {actors.map(({ id, name, picture }) => (
-            <Avatar key={id} name={name} picture={picture} size={22} />
-          ))}
-        </Stack>
         <Link
           component={RouterLink}
           to={addressOf(notification)}
@@ -76,16 +83,17 @@ export function NotificationRow({ notification }: { notification: Notification }
           </Typography>
         )}
       </Box>
-      <Stack sx={{ alignItems: 'flex-end', flexShrink: 0 }}>
-        <Typography variant="body2" color="text.secondary" noWrap>
-          <Ago instant={at} />
-        </Typography>
+      <Typography variant="body2" color="text.secondary" noWrap sx={{ flexShrink: 0, textAlign: 'right' }}>
         {unseen && (
-          <Typography variant="body2" sx={{ color: 'secondary.main', fontWeight: 650 }}>
-            New
-          </Typography>
+          <Box
+            component="span"
+            sx={{ color: 'secondary.main', fontWeight: 650, display: { xs: 'block', sm: 'inline' } }}
+          >
+            New{' '}
+          </Box>
         )}
-      </Stack>
+        <Ago instant={at} />
+      </Typography>
     </Stack>
   );
 }

@@ -37,7 +37,7 @@ export function ActingAs() {
     <Stack direction="row" sx={{ alignItems: 'center', gap: 1 }}>
       <Autocomplete<Option, false, true>
         size="small"
-        sx={{ width: 210 }}
+        sx={{ width: 170 }}
         disableClearable
         selectOnFocus
         handleHomeEndKeys
