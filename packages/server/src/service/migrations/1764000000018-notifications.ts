@@ -187,7 +187,8 @@ BEGIN
       AND (a.post_id IS NULL OR EXISTS (
         SELECT FROM posts p JOIN users o ON o.id = p.author_id AND o.erased_at IS NULL
         WHERE p.id = a.post_id AND p.deleted_at IS NULL
-          AND NOT EXISTS (SELECT FROM blocks b WHERE b.blocker_id = o.id AND b.blocked_id = a.user_id)))
+          AND NOT EXISTS (SELECT FROM blocks b WHERE b.blocker_id = o.id AND b.blocked_id = a.user_id)
+          AND NOT EXISTS (SELECT FROM blocks b WHERE b.blocker_id = a.user_id AND b.blocked_id = o.id)))
       AND NOT EXISTS (SELECT FROM comments c WHERE c.id = a.thing_id AND c.deleted_at IS NOT NULL)
       AND NOT EXISTS (SELECT FROM comments c WHERE c.id = a.target_id AND c.deleted_at IS NOT NULL)
     ORDER BY a.thing_id, a.actor_id, a.user_id, a.n

@@ -63,6 +63,8 @@ export const eraseSteps = (model: OwnFields): readonly { readonly does: string; 
       sql: batch('comments', 'id', `author_id = $1`),
     },
     { does: 'posts', sql: batch('posts', 'id', 'author_id = $1') },
+    // What others were told of the user went with each act.
+    { does: 'what the user was told', sql: batch('notifications', 'id', 'user_id = $1') },
     { does: 'pictures', sql: batch('uploads', 'id', 'user_id = $1') },
     { does: 'refused attempts', sql: batch('refused_attempts', 'user_id, route, thing_id, hour', 'user_id = $1') },
     { does: 'the account', sql: `DELETE FROM users WHERE id IN (SELECT $1::uuid LIMIT $2)` },
