@@ -32,6 +32,15 @@ const BENCHMARKS = {
     most: { milliseconds: 5, growth: 6 },
     run: async () => (await import('./reading.mjs')).benchReading(),
   },
+  notifications: {
+    least: { onePost: 0.7, oneAuthor: 0.65 },
+    most: { oneCaller: 1.3, watched: 1.5, heldUpMs: 100, followed: 1.2, countMs: 1 },
+    run: async () => (await import('./notifications.mjs')).benchNotifications(size),
+  },
+  streams: {
+    most: { kilobytes: 30, delayMs: 250 },
+    run: async () => (await import('./streams.mjs')).benchStreams(size),
+  },
   steady: { most: 1.1, run: async () => (await import('./steady.mjs')).benchSteady(size) },
 };
 

@@ -13,9 +13,9 @@ const CONFIGURATION = {
 };
 
 /** Starts the service on a database. @returns its address, its process id, and how to act as a user */
-export async function startService({ host, port, user, password, database }, nodeOptions = []) {
+export async function startService({ host, port, user, password, database }, nodeOptions = [], more = {}) {
   const folder = mkdtempSync(join(tmpdir(), 'gather-lane-bench-'));
-  writeFileSync(join(folder, 'gather-lane.yaml'), JSON.stringify(CONFIGURATION));
+  writeFileSync(join(folder, 'gather-lane.yaml'), JSON.stringify({ ...CONFIGURATION, ...more }));
   const url = `postgres://${user}:${encodeURIComponent(password)}@${host}:${port}/${database}`;
   const child = spawn(process.execPath, [...nodeOptions, join(root, 'packages/cli/bundle/main.js'), 'start'], {
     cwd: folder,

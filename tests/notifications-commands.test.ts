@@ -64,6 +64,39 @@ describe('notifications', () => {
     expect((await gl('wren', 'watch', end)).out).toContain('You are told of new comments on it.');
   });
 
+  test('the client’s example tells what happens, and what happened while it did not run', async () => {
+    const { id } = await json<{ id: string }>('wren', 'post', 'Who saw the heron?');
+    const env = {
+      ...clean(),
+      GATHER_LANE_ADDRESS: service.address,
+      LISTEN_AS: 'wren',
+      LISTEN_KEPT: join(service.folder, 'last'),
+    };
+    const listen = async (until: string, meanwhile: () => Promise<unknown>) => {
+      const child = spawn(process.execPath, ['examples/client/listen.mjs'], { env });
+      let out = '';
+      const said = (text: string) =>
+        new Promise<void>((resolve) => {
+          child.stdout.on('data', () => out.includes(text) && resolve());
+          if (out.includes(text)) resolve();
+        });
+      child.stdout.on('data', (chunk) => (out += String(chunk)));
+      await said('unseen');
+      await meanwhile();
+      await said(until);
+      child.kill('SIGKILL');
+      await new Promise((resolve) => child.on('close', resolve));
+      return out.split('\n').filter((line) => line.includes(':'));
+    };
+    const first = await listen('Odile Fenwright commented', () => gl('odile', 'comment', id, 'I did.'));
+    await gl('odile', 'comment', id, 'And a second one.');
+    const second = await listen('A third!', () => gl('odile', 'comment', id, 'A third!'));
+    expect(first).toEqual(['Odile Fenwright commented: I did.']);
+    // While it did not run one came, and then another: the notification that gathers them, each time as it is.
+    expect(second.at(-1)).toBe('Odile Fenwright commented: A third!');
+    expect(second.length).toBeLessThanOrEqual(2);
+  });
+
   test('--watch tells what comes until it is stopped', async () => {
     const { id } = await json<{ id: string }>('wren', 'post', 'Mooring free below the weir.');
     const child = spawn(process.execPath, [COMMAND, 'notifications', '--watch'], { env: clean(envOf('wren')) });

@@ -2,6 +2,7 @@ import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/gl
 import { createConnection } from 'node:net';
 import { Watches } from '../../posts/watches/service.js';
 import { addPosts } from '../../tests/graph.js';
+import { asAdmin } from '../../tests/test-database.js';
 import { EventReader } from '../../tests/event-reader.js';
 import { startTestService, type Actor, type TestService } from '../../tests/test-service.js';
 import { StreamHub } from './hub.js';
@@ -156,6 +157,30 @@ describe('taken up again', () => {
         notifications.slice(i + 1).map(({ data }) => data.id),
       );
       await rest.close();
+    }
+  });
+
+  test('it goes on by itself after the database was away, and neither misses nor repeats anything', async () => {
+    const [ada, ...others] = (await people(9)) as [Actor, ...Actor[]];
+    const posts = await Promise.all(others.map(() => post(ada)));
+    const readers = [listen(ada), listen(ada, { at: other! })];
+    await Promise.all(readers.map((reader) => reader.until(({ heard }) => heard.length > 0)));
+    for (const [i, each] of others.slice(0, 4).entries()) await react(each, posts[i]!);
+    // Every connection ends, as when the database starts anew, while they are being told.
+    await asAdmin((client) =>
+      client.query(`SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = $1`, [
+        service!.database.database,
+      ]),
+    );
+    for (const [i, each] of others.slice(4).entries()) {
+      // A call that meets a connection which has just ended is refused, and made again.
+      const again = () =>
+        service!.call('PUT', `/v1/posts/${posts[i + 4]}/reaction`, { as: each, body: { kind: 'like' } });
+      for (let { status } = await again(); status !== 200; { status } = await again()) expect(status).toBe(503);
+    }
+    for (const reader of readers) {
+      await reader.until((each) => each.of('notification').length === others.length);
+      expect(actors(reader).sort()).toEqual(others.map(({ handle }) => handle).sort());
     }
   });
 

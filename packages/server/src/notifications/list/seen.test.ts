@@ -196,7 +196,7 @@ describe('a mark', () => {
 describe('reading on', () => {
   test('what rises meanwhile leaves the later pages, nothing comes twice, and it stays unseen', async () => {
     const [ada, bo, cy] = (await people(3)) as [Actor, Actor, Actor];
-    const posts = [];
+    const posts: string[] = [];
     for (let i = 0; i < 9; i++) posts.push(await post(ada));
     for (const each of posts) await react(bo, each);
     const first = await list(ada, '?limit=3');

@@ -148,7 +148,7 @@ BEGIN
   END IF;
 END $$`,
   `
-CREATE OR REPLACE FUNCTION new_uuid7() RETURNS uuid LANGUAGE sql VOLATILE SET jit = off AS $$
+CREATE OR REPLACE FUNCTION new_uuid7() RETURNS uuid LANGUAGE sql VOLATILE AS $$
   SELECT encode(set_bit(set_bit(overlay(uuid_send(gen_random_uuid())
     PLACING substring(int8send((extract(epoch FROM clock_timestamp()) * 1000)::bigint) FROM 3) FROM 1 FOR 6), 52, 1), 53, 1), 'hex')::uuid
 $$`,
@@ -167,41 +167,55 @@ BEGIN
 END $$`,
   `
 CREATE OR REPLACE FUNCTION tell(things uuid[], actors uuid[], users uuid[], kinds text[], targets uuid[], on_posts uuid[]) RETURNS integer LANGUAGE plpgsql
-SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+SET enable_mergejoin = off SET enable_seqscan = off SET enable_bitmapscan = off SET jit = off AS $$
 DECLARE
+  hidden uuid[];
+  act record;
   told uuid[];
   shown uuid[];
 BEGIN
   PERFORM hold_telling(users || on_posts, false);
-  WITH welcome AS MATERIALIZED (
+  -- By their ids, not by the index of all that are out of sight.
+  hidden := ARRAY(SELECT c.id FROM comments c WHERE c.id = ANY (things || targets) AND (c.deleted_at IS NOT NULL) IS TRUE);
+  WITH hearing AS MATERIALIZED (
+    SELECT w.user_id, w.kind, w.place FROM (
+      SELECT DISTINCT a.user_id, a.kind, a.post_id, coalesce(a.post_id, a.user_id) AS place FROM unnest(users, kinds, on_posts) AS a (user_id, kind, post_id)) w
+    JOIN users u ON u.id = w.user_id AND u.erased_at IS NULL
+    WHERE NOT EXISTS (SELECT FROM notification_choices c WHERE c.user_id = w.user_id AND w.kind = ANY (c.switched_off))
+      AND (w.post_id IS NULL OR EXISTS (
+        SELECT FROM posts p JOIN users o ON o.id = p.author_id AND o.erased_at IS NULL
+        WHERE p.id = w.post_id AND p.deleted_at IS NULL
+          AND NOT EXISTS (SELECT FROM blocks b WHERE b.blocker_id = o.id AND b.blocked_id = w.user_id)
+          AND NOT EXISTS (SELECT FROM blocks b WHERE b.blocker_id = w.user_id AND b.blocked_id = o.id)))
+  ), welcome AS (
     SELECT DISTINCT ON (a.thing_id, a.actor_id, a.user_id) a.*
     FROM unnest(things, actors, users, kinds, targets, on_posts) WITH ORDINALITY AS a (thing_id, actor_id, user_id, kind, target_id, post_id, n)
-    JOIN users u ON u.id = a.user_id AND u.erased_at IS NULL
-    WHERE a.actor_id <> a.user_id
+    WHERE a.actor_id <> a.user_id AND a.thing_id <> ALL (hidden) AND a.target_id <> ALL (hidden)
+      -- Looked up in a hashed set: a join of the two would compare each with each.
+      AND ((a.user_id, a.kind, coalesce(a.post_id, a.user_id)) IN (SELECT h.user_id, h.kind, h.place FROM hearing h)) IS TRUE
       AND NOT EXISTS (SELECT FROM notification_acts d WHERE d.thing_id = a.thing_id AND d.actor_id = a.actor_id AND d.user_id = a.user_id)
       AND NOT EXISTS (SELECT FROM mutes m WHERE m.muter_id = a.user_id AND m.muted_id = a.actor_id)
       AND NOT EXISTS (SELECT FROM mutes m WHERE m.muter_id = a.actor_id AND m.muted_id = a.user_id)
       AND NOT EXISTS (SELECT FROM blocks b WHERE b.blocker_id = a.user_id AND b.blocked_id = a.actor_id)
       AND NOT EXISTS (SELECT FROM blocks b WHERE b.blocker_id = a.actor_id AND b.blocked_id = a.user_id)
-      AND NOT EXISTS (SELECT FROM notification_choices c WHERE c.user_id = a.user_id AND a.kind = ANY (c.switched_off))
-      AND (a.post_id IS NULL OR EXISTS (
-        SELECT FROM posts p JOIN users o ON o.id = p.author_id AND o.erased_at IS NULL
-        WHERE p.id = a.post_id AND p.deleted_at IS NULL
-          AND NOT EXISTS (SELECT FROM blocks b WHERE b.blocker_id = o.id AND b.blocked_id = a.user_id)
-          AND NOT EXISTS (SELECT FROM blocks b WHERE b.blocker_id = a.user_id AND b.blocked_id = o.id)))
-      AND NOT EXISTS (SELECT FROM comments c WHERE c.id = a.thing_id AND c.deleted_at IS NOT NULL)
-      AND NOT EXISTS (SELECT FROM comments c WHERE c.id = a.target_id AND c.deleted_at IS NOT NULL)
     ORDER BY a.thing_id, a.actor_id, a.user_id, a.n
-  ), opened AS (
-    INSERT INTO notifications AS n (id, user_id, kind, target_id, post_id)
-    SELECT new_uuid7(), w.user_id, w.kind, w.target_id, w.post_id
-    FROM (SELECT DISTINCT user_id, kind, target_id, post_id FROM welcome) w ORDER BY w.user_id, w.kind, w.target_id
-    ON CONFLICT (user_id, kind, target_id) WHERE NOT seen DO UPDATE SET last_xid = pg_current_xact_id(), last_at = clock_timestamp()
-    RETURNING n.id, n.user_id, n.kind, n.target_id
-  ), acts AS (
+  )
+  SELECT array_agg(thing_id) AS things, array_agg(actor_id) AS actors, array_agg(user_id) AS users, array_agg(kind) AS kinds,
+    array_agg(target_id) AS targets, array_agg(post_id) AS on_posts INTO act FROM welcome;
+  IF act.things IS NULL THEN
+    RETURN 0;
+  END IF;
+  INSERT INTO notifications (id, user_id, kind, target_id, post_id)
+  SELECT new_uuid7(), w.user_id, w.kind, w.target_id, w.post_id FROM (
+    SELECT DISTINCT * FROM unnest(act.users, act.kinds, act.targets, act.on_posts) AS w (user_id, kind, target_id, post_id)) w
+  ORDER BY w.user_id, w.kind, w.target_id
+  ON CONFLICT (user_id, kind, target_id) WHERE NOT seen DO UPDATE SET last_xid = pg_current_xact_id(), last_at = clock_timestamp();
+  -- They are held now: the open ones of this statement are those.
+  WITH acts AS (
     INSERT INTO notification_acts (thing_id, actor_id, user_id, notification_id)
-    SELECT w.thing_id, w.actor_id, w.user_id, o.id
-    FROM welcome w JOIN opened o ON o.user_id = w.user_id AND o.kind = w.kind AND o.target_id = w.target_id
+    SELECT w.thing_id, w.actor_id, w.user_id, n.id
+    FROM unnest(act.things, act.actors, act.users, act.kinds, act.targets) AS w (thing_id, actor_id, user_id, kind, target_id)
+    JOIN notifications n ON n.user_id = w.user_id AND n.kind = w.kind AND n.target_id = w.target_id AND NOT n.seen
     ON CONFLICT DO NOTHING RETURNING user_id, notification_id
   )
   SELECT array_agg(user_id), array_agg(notification_id) INTO told, shown FROM (SELECT DISTINCT user_id, notification_id FROM acts) a;

@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import { NOTIFICATION_KINDS } from '@gather-lane/core';
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from '@jest/globals';
 import { cpSync, mkdtempSync, readFileSync, readdirSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -13,6 +14,9 @@ import { loadDemo } from '../demo/load.js';
 import { FolderStore } from '../../accounts/media/store.js';
 import { makeDatabase } from '../../tests/test-database.js';
 import { startTestService, type TestService } from '../../tests/test-service.js';
+import { Cursors } from '../../ground/http/cursors.js';
+import { PublicAddress } from '../../ground/http/public-address.js';
+import { Notifications } from '../../notifications/list/service.js';
 import { Weightings } from '../weighting/service.js';
 import { exportAll, exportCsv } from './export.js';
 import { MANIFEST } from './manifest.js';
@@ -180,6 +184,35 @@ describe('export and import', () => {
         (finding) => finding.count > 0,
       ),
     ).toEqual([]);
+  });
+
+  test('what people were told comes along, with transaction numbers of its own, and marks of before do not', async () => {
+    const rows = await source.dataSource.query<{ id: string; n: number }[]>(
+      `SELECT user_id AS id, count(*)::integer AS n FROM notifications WHERE NOT seen GROUP BY user_id ORDER BY user_id`,
+    );
+    expect(rows.length).toBeGreaterThan(5);
+    await exportAll(source.dataSource, PLAN, folder, () => undefined, source.house.get(MediaStore));
+    await importAll(target.dataSource, PLAN, folder, () => undefined, target.store);
+    const [{ wrong }] = await target.dataSource.query<[{ wrong: number }]>(
+      `SELECT count(*)::integer AS wrong FROM notifications WHERE NOT pg_visible_in_snapshot(last_xid, pg_current_snapshot()) OR NOT pg_visible_in_snapshot(opened_xid, pg_current_snapshot())`,
+    );
+    expect(wrong).toBe(0);
+    const there = new Notifications(
+      target.dataSource,
+      new Cursors(target.dataSource),
+      new PublicAddress('http://localhost'),
+    );
+    const here = source.house.get(Notifications);
+    const { id, n } = rows[0]!;
+    const list = await there.list(id, NOTIFICATION_KINDS, { limit: 100 });
+    expect([list.unseen, list.items.filter(({ unseen }) => unseen).length]).toEqual([n, n]);
+    const before = await here.list(id, NOTIFICATION_KINDS, { limit: 100 });
+    expect(list.items.map(({ at, kind, others }) => [at, kind, others])).toEqual(
+      before.items.map(({ at, kind, others }) => [at, kind, others]),
+    );
+    await expect(there.markSeen(id, before.through)).rejects.toThrow('no `through`');
+    await there.markSeen(id, list.through);
+    expect(await there.unseen(id)).toEqual({ unseen: 0, more: false });
   });
 
   test('what is there already is skipped and counted, so that a stopped import can be run again', async () => {
