@@ -181,6 +181,8 @@ async function besideFollowers(dataSource, pool) {
 
 /** Counts and marks what somebody with very many was told, while others act on what it is about. */
 async function markMany(dataSource, pool, people) {
+  // Those who watch are still being told of the comments of before.
+  while ((await dataSource.query(`SELECT FROM comment_announcements LIMIT 1`)).length > 0);
   const [reader, actor] = people;
   await dataSource.query(`DELETE FROM notification_acts`);
   await dataSource.query(`DELETE FROM notifications`);

@@ -13,16 +13,14 @@ $$;
 -- away, holds them alone. So one sees what the other did, and neither is in the way of whoever tells others. Cost: a lock in memory for each
 -- of at most 64.
 CREATE OR REPLACE FUNCTION hold_telling(ids uuid[], alone boolean) RETURNS void LANGUAGE plpgsql SET jit = off AS $$
-DECLARE
-  slot integer;
 BEGIN
-  FOR slot IN SELECT DISTINCT uuid_hash(id) & 63 FROM unnest(ids) AS a (id) WHERE id IS NOT NULL ORDER BY 1 LOOP
-    IF alone THEN
-      PERFORM pg_advisory_xact_lock(hashtext('gather-lane telling'), slot);
-    ELSE
-      PERFORM pg_advisory_xact_lock_shared(hashtext('gather-lane telling'), slot);
-    END IF;
-  END LOOP;
+  IF alone THEN
+    PERFORM pg_advisory_xact_lock(hashtext('gather-lane telling'), slot) FROM (
+      SELECT DISTINCT uuid_hash(id) & 63 AS slot FROM unnest(ids) AS a (id) WHERE id IS NOT NULL ORDER BY 1 OFFSET 0) s;
+  ELSE
+    PERFORM pg_advisory_xact_lock_shared(hashtext('gather-lane telling'), slot) FROM (
+      SELECT DISTINCT uuid_hash(id) & 63 AS slot FROM unnest(ids) AS a (id) WHERE id IS NOT NULL ORDER BY 1 OFFSET 0) s;
+  END IF;
 END $$;
 
 -- Tells people of acts: of things (a post, a comment, or whom one follows), by actors, to users. For each of them the kinds stand in the
@@ -30,16 +28,18 @@ END $$;
 -- told of their own act, twice of the same, across a mute or a block, of what they cannot see, or of a kind that they switched off. Cost:
 -- some probes for each user, kind and post, five for each act, and a row for each act and each notification.
 CREATE OR REPLACE FUNCTION tell(things uuid[], actors uuid[], users uuid[], kinds text[], targets uuid[], on_posts uuid[]) RETURNS integer LANGUAGE plpgsql
-SET enable_mergejoin = off SET enable_seqscan = off SET enable_bitmapscan = off SET jit = off AS $$
+SET enable_mergejoin = off SET enable_seqscan = off SET enable_bitmapscan = off SET plan_cache_mode = force_generic_plan SET jit = off AS $$
 DECLARE
-  hidden uuid[];
+  hidden uuid[] := '{}';
   act record;
   told uuid[];
   shown uuid[];
 BEGIN
   PERFORM hold_telling(users || on_posts, false);
-  -- By their ids, not by the index of all that are out of sight.
-  hidden := ARRAY(SELECT c.id FROM comments c WHERE c.id = ANY (things || targets) AND (c.deleted_at IS NOT NULL) IS TRUE);
+  -- Comments among them; where all are acts on posts themselves, there is none. By their ids, not by the index of all that are out of sight.
+  IF things IS DISTINCT FROM on_posts OR targets IS DISTINCT FROM on_posts THEN
+    hidden := ARRAY(SELECT c.id FROM comments c WHERE c.id = ANY (things || targets) AND (c.deleted_at IS NOT NULL) IS TRUE);
+  END IF;
   WITH hearing AS MATERIALIZED (
     SELECT w.user_id, w.kind, w.place FROM (
       SELECT DISTINCT a.user_id, a.kind, a.post_id, coalesce(a.post_id, a.user_id) AS place FROM unnest(users, kinds, on_posts) AS a (user_id, kind, post_id)) w
