@@ -26,11 +26,12 @@ END $$;
 -- Tells people of acts: of things (a post, a comment, or whom one follows), by actors, to users. For each of them the kinds stand in the
 -- order in which they are preferred, each with what it gathers at; on_posts are the posts that they are on, null for a follow. Nobody is
 -- told of their own act, twice of the same, across a mute or a block, of what they cannot see, or of a kind that they switched off. Cost:
--- some probes for each user, kind and post, five for each act, and a row for each act and each notification.
+-- some probes for each user, kind and post, one to five for each act, and a row for each act and each notification.
 CREATE OR REPLACE FUNCTION tell(things uuid[], actors uuid[], users uuid[], kinds text[], targets uuid[], on_posts uuid[]) RETURNS integer LANGUAGE plpgsql
 SET enable_mergejoin = off SET enable_seqscan = off SET enable_bitmapscan = off SET plan_cache_mode = force_generic_plan SET jit = off AS $$
 DECLARE
   hidden uuid[] := '{}';
+  apart boolean;
   act record;
   told uuid[];
   shown uuid[];
@@ -40,6 +41,9 @@ BEGIN
   IF things IS DISTINCT FROM on_posts OR targets IS DISTINCT FROM on_posts THEN
     hidden := ARRAY(SELECT c.id FROM comments c WHERE c.id = ANY (things || targets) AND (c.deleted_at IS NOT NULL) IS TRUE);
   END IF;
+  -- Whether any of them keeps away from anybody, or is kept away from: of most, nothing is to be asked for each act.
+  apart := EXISTS (SELECT FROM mutes m WHERE m.muter_id = ANY (users)) OR EXISTS (SELECT FROM mutes m WHERE m.muted_id = ANY (users))
+    OR EXISTS (SELECT FROM blocks b WHERE b.blocker_id = ANY (users)) OR EXISTS (SELECT FROM blocks b WHERE b.blocked_id = ANY (users));
   WITH hearing AS MATERIALIZED (
     SELECT w.user_id, w.kind, w.place FROM (
       SELECT DISTINCT a.user_id, a.kind, a.post_id, coalesce(a.post_id, a.user_id) AS place FROM unnest(users, kinds, on_posts) AS a (user_id, kind, post_id)) w
@@ -57,10 +61,11 @@ BEGIN
       -- Looked up in a hashed set: a join of the two would compare each with each.
       AND ((a.user_id, a.kind, coalesce(a.post_id, a.user_id)) IN (SELECT h.user_id, h.kind, h.place FROM hearing h)) IS TRUE
       AND NOT EXISTS (SELECT FROM notification_acts d WHERE d.thing_id = a.thing_id AND d.actor_id = a.actor_id AND d.user_id = a.user_id)
-      AND NOT EXISTS (SELECT FROM mutes m WHERE m.muter_id = a.user_id AND m.muted_id = a.actor_id)
-      AND NOT EXISTS (SELECT FROM mutes m WHERE m.muter_id = a.actor_id AND m.muted_id = a.user_id)
-      AND NOT EXISTS (SELECT FROM blocks b WHERE b.blocker_id = a.user_id AND b.blocked_id = a.actor_id)
-      AND NOT EXISTS (SELECT FROM blocks b WHERE b.blocker_id = a.actor_id AND b.blocked_id = a.user_id)
+      AND NOT (apart AND (
+        EXISTS (SELECT FROM mutes m WHERE m.muter_id = a.user_id AND m.muted_id = a.actor_id)
+        OR EXISTS (SELECT FROM mutes m WHERE m.muter_id = a.actor_id AND m.muted_id = a.user_id)
+        OR EXISTS (SELECT FROM blocks b WHERE b.blocker_id = a.user_id AND b.blocked_id = a.actor_id)
+        OR EXISTS (SELECT FROM blocks b WHERE b.blocker_id = a.actor_id AND b.blocked_id = a.user_id)))
     ORDER BY a.thing_id, a.actor_id, a.user_id, a.n
   )
   SELECT array_agg(thing_id) AS things, array_agg(actor_id) AS actors, array_agg(user_id) AS users, array_agg(kind) AS kinds,
@@ -286,12 +291,13 @@ CREATE OR REPLACE TRIGGER notifications_deleted AFTER DELETE ON notifications
   REFERENCING OLD TABLE AS old_rows
   FOR EACH STATEMENT EXECUTE FUNCTION after_notifications_deleted();
 
--- Who is gone for good did nothing that anybody was told of. Cost: a probe for each, and a row version for each act.
+-- Who is gone for good did nothing that anybody was told of, and is told of nothing. Cost: a probe for each, and a row version for each act.
 CREATE OR REPLACE FUNCTION after_users_deleted() RETURNS trigger LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
 BEGIN
   PERFORM end_acts(array_agg(d.thing_id), array_agg(d.actor_id), array_agg(d.user_id))
   FROM old_rows o JOIN notification_acts d ON d.actor_id = o.id WHERE d.notification_id IS NOT NULL HAVING count(*) > 0;
+  DELETE FROM notifications WHERE user_id IN (SELECT id FROM old_rows);
   DELETE FROM notification_acts WHERE actor_id IN (SELECT id FROM old_rows);
   DELETE FROM notification_acts WHERE thing_id IN (SELECT id FROM old_rows);
   DELETE FROM notification_acts WHERE user_id IN (SELECT id FROM old_rows) AND notification_id IS NULL;

@@ -1,5 +1,5 @@
 import type { NotificationKind } from '@gather-lane/core';
-import { Column, Entity, Index, JoinColumn, ManyToOne, OneToOne, PrimaryColumn } from 'typeorm';
+import { Column, Entity, Index, JoinColumn, OneToOne, PrimaryColumn } from 'typeorm';
 
 /** Acts of one kind on one target, of which somebody is told; gathered until they are seen. */
 @Entity('notifications')
@@ -12,10 +12,6 @@ export class Notification {
 
   @Column({ type: 'uuid' })
   userId!: string;
-
-  @ManyToOne('User', { onDelete: 'CASCADE' })
-  @JoinColumn({ name: 'user_id' })
-  user?: object;
 
   @Column({ type: 'text' })
   kind!: NotificationKind;
