@@ -29,7 +29,7 @@ const post = async (as: string, body = 'Who has the key?') =>
   (await call<{ id: string }>('POST', '/v1/posts', as, { body })).id;
 /** The link in the bar, by how many are unseen. */
 const bell = (unseen: number, of: Page = page) =>
-  of.getByRole('link', { name: unseen > 0 ? `Notifications, ${unseen} unseen` : /^Notifications$/ });
+  of.getByRole('link', { name: unseen > 0 ? `Notifications, ${unseen} new` : /^Notifications$/ });
 const rows = (of: Page = page) => of.locator('main li');
 
 let bram: string;

@@ -124,7 +124,7 @@ function PageLink({ to, name }: { to: string; name: string }) {
 function NotificationsLink() {
   const unseen = useUnseen();
   const count = unseen && unseen.unseen > 0 ? `${unseen.unseen}${unseen.more ? '+' : ''}` : null;
-  const label = count ? `Notifications, ${count} unseen` : 'Notifications';
+  const label = count ? `Notifications, ${count} new` : 'Notifications';
   return (
     <Tooltip title={label}>
       <IconButton

@@ -3,7 +3,7 @@ import { Type } from 'typebox';
 import type { Feed } from '../../feed/service.js';
 import type { App } from '../../ground/http/app-type.js';
 import { signedIn } from '../../ground/http/doorway.js';
-import { invalid } from '../../ground/http/problem.js';
+import { invalid, Problem } from '../../ground/http/problem.js';
 import { replies } from '../../ground/http/replies.js';
 import type { StreamHub } from './hub.js';
 import { Stream } from './stream.js';
@@ -34,6 +34,20 @@ function postsOf(query: string | undefined): Set<string> {
   if (wrong !== undefined) throw invalid('/posts', `has "${wrong}", which is no id of a post`);
   if (posts.length > MOST_POSTS) throw invalid('/posts', `names ${posts.length} posts; the limit is ${MOST_POSTS}`);
   return new Set(posts.map((id) => id.toLowerCase()));
+}
+
+/**
+ * Where a reader reads on, or null for one that begins. A browser sends what it has kept, and would ask again and again: where that is none
+ * of ours, it is told to read afresh.
+ * @throws Problem `bad-cursor` for a parameter that is none
+ */
+function positionOf(header: string | string[] | undefined, after: string | undefined): EventPosition | null {
+  if (header !== undefined) return readEventPosition([header].flat()[0]!) ?? UNKNOWN;
+  if (after === undefined) return null;
+  const position = readEventPosition(after);
+  if (position === null)
+    throw new Problem('bad-cursor', 'This is not the id of an event: pass it as it came, or leave it out to begin.');
+  return position;
 }
 
 /** The route of what happens, as it happens. */
@@ -81,8 +95,7 @@ export function streamRoutes(app: App, { hub, feed }: Needs): void {
       let opened: Stream;
       try {
         if (than !== null) await feed.newer(viewer, than);
-        const heard = request.headers['last-event-id'] ?? after;
-        const position = heard === undefined ? await hub.begin() : (readEventPosition([heard].flat()[0]!) ?? UNKNOWN);
+        const position = positionOf(request.headers['last-event-id'], after) ?? (await hub.begin());
         const { raw } = reply;
         opened = new Stream(order, raw, position);
         raw.once('close', () => {

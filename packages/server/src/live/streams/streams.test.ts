@@ -106,6 +106,7 @@ describe('a stream', () => {
       ['?posts=x', 422],
       [`?posts=${ids}`, 422],
       ['?than=x', 400],
+      ['?after=x', 400],
     ] as const)
       expect((await service!.call('GET', `/v1/events${query}`, { as: ada })).status).toBe(status);
     expect((await service!.call('GET', '/v1/events')).status).toBe(401);

@@ -1,6 +1,5 @@
 -- Who is told of what. An act tells one person once: the row of notification_acts is there for good, and where it names a notification, it
--- shows in that. Locks are taken in this order: counts, the people who keep apart or are told (hold_telling), notifications by (user, kind,
--- target), acts.
+-- shows in that. Locks are taken in this order: counts, telling itself (hold_telling), notifications by (user, kind, target), acts.
 
 -- An id by RFC 9562, version 7: the milliseconds, then chance. One expression without settings of its own, so that it is put in the place
 -- of its call.
@@ -9,17 +8,14 @@ CREATE OR REPLACE FUNCTION new_uuid7() RETURNS uuid LANGUAGE sql VOLATILE AS $$
     PLACING substring(int8send((extract(epoch FROM clock_timestamp()) * 1000)::bigint) FROM 3) FROM 1 FOR 6), 52, 1), 53, 1), 'hex')::uuid
 $$;
 
--- Who tells people of something, or of something on a post, holds them beside others who do; who keeps two people apart, or takes a post
--- away, holds them alone. So one sees what the other did, and neither is in the way of whoever tells others. Cost: a lock in memory for each
--- of at most 64.
-CREATE OR REPLACE FUNCTION hold_telling(ids uuid[], alone boolean) RETURNS void LANGUAGE plpgsql SET jit = off AS $$
+-- Who tells people of something holds this beside others who do; who keeps two people apart, or takes posts away, holds it alone, for the
+-- rest of a transaction that holds its counts already. So one sees what the other did. Cost: a lock in memory.
+CREATE OR REPLACE FUNCTION hold_telling(alone boolean) RETURNS void LANGUAGE plpgsql SET jit = off AS $$
 BEGIN
   IF alone THEN
-    PERFORM pg_advisory_xact_lock(hashtext('gather-lane telling'), slot) FROM (
-      SELECT DISTINCT uuid_hash(id) & 63 AS slot FROM unnest(ids) AS a (id) WHERE id IS NOT NULL ORDER BY 1 OFFSET 0) s;
+    PERFORM pg_advisory_xact_lock(hashtext('gather-lane telling'));
   ELSE
-    PERFORM pg_advisory_xact_lock_shared(hashtext('gather-lane telling'), slot) FROM (
-      SELECT DISTINCT uuid_hash(id) & 63 AS slot FROM unnest(ids) AS a (id) WHERE id IS NOT NULL ORDER BY 1 OFFSET 0) s;
+    PERFORM pg_advisory_xact_lock_shared(hashtext('gather-lane telling'));
   END IF;
 END $$;
 
@@ -36,7 +32,7 @@ DECLARE
   told uuid[];
   shown uuid[];
 BEGIN
-  PERFORM hold_telling(users || on_posts, false);
+  PERFORM hold_telling(false);
   -- Comments among them; where all are acts on posts themselves, there is none. By their ids, not by the index of all that are out of sight.
   IF things IS DISTINCT FROM on_posts OR targets IS DISTINCT FROM on_posts THEN
     hidden := ARRAY(SELECT c.id FROM comments c WHERE c.id = ANY (things || targets) AND (c.deleted_at IS NOT NULL) IS TRUE);
@@ -136,7 +132,7 @@ END $$;
 CREATE OR REPLACE FUNCTION end_acts_on_posts(posts uuid[]) RETURNS void LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
 BEGIN
-  PERFORM hold_telling(posts, true);
+  PERFORM hold_telling(true);
   PERFORM end_acts(array_agg(d.thing_id), array_agg(d.actor_id), array_agg(d.user_id))
   FROM notifications n JOIN notification_acts d ON d.notification_id = n.id WHERE n.post_id = ANY (posts) HAVING count(*) > 0;
 END $$;
@@ -260,7 +256,7 @@ END $$;
 CREATE OR REPLACE FUNCTION after_blocks_inserted() RETURNS trigger LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
 BEGIN
-  PERFORM hold_telling(array_agg(blocker_id) || array_agg(blocked_id), true) FROM new_rows HAVING count(*) > 0;
+  PERFORM hold_telling(true);
   PERFORM end_acts(array_agg(thing_id), array_agg(actor_id), array_agg(user_id)) FROM (
     SELECT d.thing_id, d.actor_id, d.user_id
     FROM (SELECT blocker_id AS one, blocked_id AS other FROM new_rows UNION SELECT blocked_id, blocker_id FROM new_rows) b

@@ -1,6 +1,9 @@
 import type { Telling } from '@gather-lane/core';
 import type { EntityManager } from 'typeorm';
 
+/** Lets nobody be told of anything until the transaction ends; to be taken once its counts are held. */
+export const HOLD_ALL_TELLING = `SELECT hold_telling(true)`;
+
 const TELL = `SELECT tell($1::uuid[], $2::uuid[], $3::uuid[], $4::text[], $5::uuid[], $6::uuid[])`;
 
 /**

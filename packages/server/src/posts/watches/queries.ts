@@ -38,6 +38,9 @@ export interface AnnouncementRow {
   readonly after_user: string;
 }
 
+/** Tells beside others, before any row is held: as whoever takes posts away does. */
+export const HOLD_TELLING = `SELECT hold_telling(false)`;
+
 /** The comment ($1) itself, held against an edit that mentions somebody. */
 export const HOLD_ANNOUNCED = `
   SELECT post_id, author_id FROM comments WHERE id = $1 AND deleted_at IS NULL AND author_id IS NOT NULL FOR SHARE`;

@@ -10,6 +10,7 @@ import {
   ANNOUNCED,
   ANNOUNCED_UP_TO,
   HOLD_ANNOUNCED,
+  HOLD_TELLING,
   NEXT_ANNOUNCEMENT,
   UNWATCH,
   WATCH,
@@ -82,6 +83,11 @@ export class Watches {
 
   /** Tells those who watch of all comments that wait, in batches; a comment that another process is at is left to it. */
   async announce(): Promise<void> {
+    await this.settled();
+    await this.#announceAll();
+  }
+
+  async #announceAll(): Promise<void> {
     while (await inTransaction(this.#background, (manager) => this.#announceSome(manager)));
   }
 
@@ -89,7 +95,7 @@ export class Watches {
     try {
       while (this.#again) {
         this.#again = false;
-        await this.announce();
+        await this.#announceAll();
       }
     } finally {
       this.#announcing = null;
@@ -101,6 +107,7 @@ export class Watches {
     const [next] = await manager.query<AnnouncementRow[]>(NEXT_ANNOUNCEMENT);
     if (!next) return false;
     const { comment_id: id, after_user: after } = next;
+    await manager.query(HOLD_TELLING);
     const [comment] = await manager.query<{ post_id: string; author_id: string }[]>(HOLD_ANNOUNCED, [id]);
     const watchers = comment
       ? await manager.query<{ user_id: string }[]>(WATCHERS, [comment.post_id, id, after, AT_ONCE])

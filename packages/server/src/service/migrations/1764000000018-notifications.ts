@@ -153,14 +153,12 @@ CREATE OR REPLACE FUNCTION new_uuid7() RETURNS uuid LANGUAGE sql VOLATILE AS $$
     PLACING substring(int8send((extract(epoch FROM clock_timestamp()) * 1000)::bigint) FROM 3) FROM 1 FOR 6), 52, 1), 53, 1), 'hex')::uuid
 $$`,
   `
-CREATE OR REPLACE FUNCTION hold_telling(ids uuid[], alone boolean) RETURNS void LANGUAGE plpgsql SET jit = off AS $$
+CREATE OR REPLACE FUNCTION hold_telling(alone boolean) RETURNS void LANGUAGE plpgsql SET jit = off AS $$
 BEGIN
   IF alone THEN
-    PERFORM pg_advisory_xact_lock(hashtext('gather-lane telling'), slot) FROM (
-      SELECT DISTINCT uuid_hash(id) & 63 AS slot FROM unnest(ids) AS a (id) WHERE id IS NOT NULL ORDER BY 1 OFFSET 0) s;
+    PERFORM pg_advisory_xact_lock(hashtext('gather-lane telling'));
   ELSE
-    PERFORM pg_advisory_xact_lock_shared(hashtext('gather-lane telling'), slot) FROM (
-      SELECT DISTINCT uuid_hash(id) & 63 AS slot FROM unnest(ids) AS a (id) WHERE id IS NOT NULL ORDER BY 1 OFFSET 0) s;
+    PERFORM pg_advisory_xact_lock_shared(hashtext('gather-lane telling'));
   END IF;
 END $$`,
   `
@@ -173,7 +171,7 @@ DECLARE
   told uuid[];
   shown uuid[];
 BEGIN
-  PERFORM hold_telling(users || on_posts, false);
+  PERFORM hold_telling(false);
   -- Comments among them; where all are acts on posts themselves, there is none. By their ids, not by the index of all that are out of sight.
   IF things IS DISTINCT FROM on_posts OR targets IS DISTINCT FROM on_posts THEN
     hidden := ARRAY(SELECT c.id FROM comments c WHERE c.id = ANY (things || targets) AND (c.deleted_at IS NOT NULL) IS TRUE);
@@ -269,7 +267,7 @@ END $$`,
 CREATE OR REPLACE FUNCTION end_acts_on_posts(posts uuid[]) RETURNS void LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
 BEGIN
-  PERFORM hold_telling(posts, true);
+  PERFORM hold_telling(true);
   PERFORM end_acts(array_agg(d.thing_id), array_agg(d.actor_id), array_agg(d.user_id))
   FROM notifications n JOIN notification_acts d ON d.notification_id = n.id WHERE n.post_id = ANY (posts) HAVING count(*) > 0;
 END $$`,
@@ -383,7 +381,7 @@ END $$`,
 CREATE OR REPLACE FUNCTION after_blocks_inserted() RETURNS trigger LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
 BEGIN
-  PERFORM hold_telling(array_agg(blocker_id) || array_agg(blocked_id), true) FROM new_rows HAVING count(*) > 0;
+  PERFORM hold_telling(true);
   PERFORM end_acts(array_agg(thing_id), array_agg(actor_id), array_agg(user_id)) FROM (
     SELECT d.thing_id, d.actor_id, d.user_id
     FROM (SELECT blocker_id AS one, blocked_id AS other FROM new_rows UNION SELECT blocked_id, blocker_id FROM new_rows) b

@@ -139,7 +139,6 @@ async function load(
     total += batch.reduce((sum, { rows: made }) => sum + made.length, 0);
     progress({ phase: maker.phase(index), batch: index + 1, batches: maker.batches, rows: total });
   }
-  progress({ phase: 'notifications', batch: maker.batches, batches: maker.batches, rows: total });
   const begun = run.startedAt.getTime();
   await tellAnew(runner.manager, new Date(begun - TOLD_MS), new Date(begun - UNSEEN_MS));
   progress({ phase: 'vacuum and statistics', batch: maker.batches, batches: maker.batches, rows: total });

@@ -15,6 +15,9 @@ import { v7 as uuidv7 } from 'uuid';
 import type { OwnedThing } from '../../ground/capability/trial.js';
 import type { Things } from '../../ground/capability/trial.js';
 import { Problem } from '../../ground/http/problem.js';
+import { inTransaction } from '../../ground/database/transaction.js';
+import { LOCK_POST_TALLY } from '../../ranking/tallies/locks.js';
+import { HOLD_ALL_TELLING } from '../../notifications/telling/tell.js';
 import { quoted } from '../../ground/fields/field-columns.js';
 import type { Sessions } from '../../accounts/sessions/service.js';
 import { READING } from '../../posts/reading/service.js';
@@ -107,7 +110,11 @@ export class Cast {
 
   /** Removes everybody made before an instant. */
   async remove(before: Date): Promise<void> {
-    await this.#dataSource.query(REMOVE_USERS, [before.toISOString()]);
+    await inTransaction(this.#dataSource, async (manager) => {
+      // Nobody is told of anything meanwhile: what goes here is of many people at once, and each of them may be told of it.
+      await manager.query(HOLD_ALL_TELLING);
+      await manager.query(REMOVE_USERS, [before.toISOString()]);
+    });
     for (const sql of [FREE_HANDLES, ...this.#things.flatMap(({ leftOver }) => leftOver ?? [])])
       await this.#dataSource.query(sql);
   }
@@ -124,6 +131,9 @@ export class Cast {
     const ids = Object.fromEntries(PARTS.map((part) => [part, uuidv7()])) as Record<(typeof PARTS)[number], string>;
     const on = uuidv7();
     const run = (sql: string, parameters: unknown[]) => manager.query(sql, parameters);
+    // Counts first, then those who are told of things: what is done here in one transaction holds them alone, one after the other.
+    await run(LOCK_POST_TALLY, [host.post]);
+    await run(HOLD_ALL_TELLING, []);
     await run(`INSERT INTO blocks (blocker_id, blocked_id) VALUES ($1, $2)`, [owner.id, blocked.id]);
     const written = { author_id: owner.id, ...TEXT };
     await this.#insert(

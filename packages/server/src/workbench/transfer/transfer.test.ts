@@ -91,10 +91,11 @@ afterEach(async () => {
 const quiet = () => undefined;
 const file = (table: string) => join(folder, `${table}.ndjson`);
 /** All rows of a table as one text: quicker to compare than rows by the thousand. */
+/** What a table holds, but for transaction numbers, which mean nothing elsewhere. */
 const contents = async ({ dataSource }: Pick<TestService, 'dataSource'>, table: string) =>
   (
     await dataSource.query<[{ rows: string }]>(
-      `SELECT string_agg(to_jsonb(t)::text, E'\\n' ORDER BY to_jsonb(t)::text) AS rows FROM ${table} t`,
+      `SELECT string_agg(row::text, E'\\n' ORDER BY row::text) AS rows FROM (SELECT to_jsonb(t) - '{xid,opened_xid,last_xid}'::text[] AS row FROM ${table} t) r`,
     )
   )[0].rows;
 const countOf = async (service: Pick<TestService, 'dataSource'>, table: string) =>
