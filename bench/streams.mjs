@@ -2,6 +2,7 @@
 import { readFileSync } from 'node:fs';
 import { request } from 'node:http';
 import { join } from 'node:path';
+import { setTimeout as pause } from 'node:timers/promises';
 import { root } from '../scripts/steps.mjs';
 import { openData } from './data.mjs';
 import { load, percentiles } from './load.mjs';
@@ -40,7 +41,7 @@ export async function benchStreams(size) {
     );
     const resident = () => (Number(readFileSync(`/proc/${service.pid}/statm`, 'utf8').split(' ')[1]) * 4096) / 1024;
     const held = () => JSON.parse(readFileSync(join(service.folder, 'memory.json'), 'utf8')).kilobytes;
-    const settled = () => new Promise((resolve) => setTimeout(resolve, SETTLES_MS));
+    const settled = () => pause(SETTLES_MS);
     // Warm: code is compiled, and the pools are full.
     await load(
       service.address,

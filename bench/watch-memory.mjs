@@ -1,5 +1,6 @@
 // Loaded into the service (`--expose-gc --import`): writes what it holds once nothing is left to be collected, in kilobytes.
 import { writeFileSync } from 'node:fs';
+import { setInterval } from 'node:timers';
 
 setInterval(() => {
   globalThis.gc();

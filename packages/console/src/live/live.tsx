@@ -41,7 +41,7 @@ export function LiveProvider({ children }: { children: ReactNode }) {
   const [posts, setPosts] = useState('');
   const [first, setFirst] = useState<string | null>(null);
   const [isVisible, setVisible] = useState(() => document.visibilityState === 'visible');
-  const [latest, setLatest] = useState<Notification | null>(null);
+  const [latest, setLatest] = useState<{ viewer: string; notification: Notification } | null>(null);
   const lastId = useRef<{ viewer: string; id: string } | null>(null);
 
   const settle = useRef<ReturnType<typeof setTimeout>>(undefined);
@@ -71,7 +71,6 @@ export function LiveProvider({ children }: { children: ReactNode }) {
   }, []);
 
   useEffect(() => {
-    setLatest(null);
     if (!viewer || !isVisible) return;
     const query = new URLSearchParams({
       ...(posts && { posts }),
@@ -85,7 +84,7 @@ export function LiveProvider({ children }: { children: ReactNode }) {
         take(JSON.parse(data) as T);
       });
     on<Unseen>('unseen', (unseen) => queryClient.setQueryData(['unseen', viewer], unseen));
-    on<Notification>('notification', setLatest);
+    on<Notification>('notification', (notification) => setLatest({ viewer, notification }));
     on<Newer>('newer', (newer) => first && queryClient.setQueryData(['newer', first], newer));
     on<{ items: { postId: string; tallies: PostTallies }[] }>('tallies', ({ items }) => {
       for (const { postId, tallies } of items) patchEverywhere(queryClient, postId, (post) => ({ ...post, tallies }));
@@ -94,6 +93,8 @@ export function LiveProvider({ children }: { children: ReactNode }) {
     return () => source.close();
   }, [viewer, isVisible, posts, first, queryClient]);
 
-  const value = useMemo(() => ({ show, countAbove, latest }), [show, countAbove, latest]);
+  // What came for whom it acted as before is not for whom it acts as now.
+  const own = latest !== null && latest.viewer === viewer ? latest.notification : null;
+  const value = useMemo(() => ({ show, countAbove, latest: own }), [show, countAbove, own]);
   return <LiveContext value={value}>{children}</LiveContext>;
 }
