@@ -5,6 +5,7 @@ import { createDataSource } from '../packages/server/dist/index.js';
 import { root } from '../scripts/steps.mjs';
 import { openData } from './data.mjs';
 import { median, percentiles } from './load.mjs';
+import { startService } from './service.mjs';
 import { printTable } from './table.mjs';
 import { acts, drive } from './write.mjs';
 
@@ -12,6 +13,7 @@ const ROUNDS = 7;
 const WATCHERS = 1_000;
 const FOLLOWERS = 50_000;
 const MANY = 100_000;
+const CALLS = 300;
 
 /** Functions that tell, as they are; and in their place ones that do nothing. */
 const TELLING = ['notifications/events/functions.sql', 'notifications/telling/functions.sql']
@@ -75,7 +77,8 @@ export async function benchNotifications(size) {
     await everybody(own.slice(0, 1), 8, 500)();
     const one = await inTurn(dataSource, rate(everybody(own.slice(0, 1), 128, 12_000)));
     const many = await inTurn(dataSource, rate(everybody(own, 128, 6_000)));
-    const alone = await inTurn(dataSource, async () => (await everybody(own, 1, 500)()).p50);
+    const statements = await inTurn(dataSource, async () => (await everybody(own, 1, 500)()).p50);
+    const alone = await overHttp(data, crowd.slice(0, CALLS), own);
     const row = (name, figures, digits) => [
       name,
       figures.with.toFixed(digits),
@@ -86,6 +89,7 @@ export async function benchNotifications(size) {
       row('reactions on one post, 128 callers, a second', one, 0),
       row('reactions on one author’s posts, 128 callers, a second', many, 0),
       row('a reaction by one caller, p50 ms', alone, 2),
+      row('its statements alone, p50 ms', statements, 2),
     ];
     const watched = await besideWatchers(dataSource, pool, people);
     rows.push(row(`a comment on a post with ${WATCHERS} watchers, and with none, p50 ms`, watched, 2));
@@ -107,6 +111,29 @@ export async function benchNotifications(size) {
   } finally {
     await pool.destroy();
     await data.close();
+  }
+}
+
+/** Reactions as one caller meets them: over HTTP, one after the other, each the first of its person. */
+async function overHttp(data, people, posts) {
+  const service = await startService(data.address);
+  try {
+    const tokens = [];
+    for (const id of people) tokens.push(await service.tokenOf(id));
+    return await inTurn(data.dataSource, async () => {
+      await data.dataSource.query(`DELETE FROM reactions WHERE post_id = ANY ($1)`, [posts]);
+      await data.dataSource.query(`DELETE FROM notification_acts`);
+      await data.dataSource.query(`DELETE FROM notifications`);
+      const times = [];
+      for (const [i, token] of tokens.entries()) {
+        const begun = performance.now();
+        await service.as(token)('PUT', `/v1/posts/${posts[(i * 17) % posts.length]}/reaction`, { kind: 'like' });
+        times.push(performance.now() - begun);
+      }
+      return percentiles(times).p50;
+    });
+  } finally {
+    await service.stop();
   }
 }
 
