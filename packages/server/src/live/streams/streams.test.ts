@@ -26,6 +26,9 @@ function listen(as: Actor, options: { query?: string; after?: string; at?: TestS
 }
 afterEach(async () => {
   await Promise.all(open.splice(0).map((reader) => reader.close()));
+  // Their places are free again once the service has seen it.
+  for (const { house } of [service!, other!])
+    while (house.get(StreamHub).size > 0) await new Promise((resolve) => setImmediate(resolve));
 });
 
 const call = async <T = Record<string, unknown>>(method: string, path: string, as: Actor, body?: unknown) => {
