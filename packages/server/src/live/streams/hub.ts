@@ -4,6 +4,7 @@ import type { DataSource } from 'typeorm';
 import type { Feed } from '../../feed/service.js';
 import { Problem } from '../../ground/http/problem.js';
 import type { Batch, Events, HappenedEvent } from '../../notifications/events/events.js';
+import type { UnseenView } from '../../notifications/list/schema.js';
 import type { Notifications } from '../../notifications/list/service.js';
 import { weightingInForce } from '../../ranking/weighting/in-force.js';
 import { grouped } from './grouped.js';
@@ -192,20 +193,17 @@ export class StreamHub {
         if (kind === 'notification.made') made.set(details![n]!, { userId, row, n });
       }
     }
-    if (made.size > 0) {
-      const shown = await this.#sources.notifications.some([...made.keys()]);
-      const inOrder = shown
-        .map((each) => ({ ...each, ...made.get(each.view.id)! }))
-        .sort((a, b) => (a.row === b.row ? a.n - b.n : a.row < b.row ? -1 : 1));
-      for (const { view, userId, row, n } of inOrder)
-        for (const stream of byUser.get(userId) ?? [])
-          stream.send('notification', view, { ...before, within: { snapshot: after.snapshot, row: String(row), n } });
-    }
-    if (stirred.size > 0)
-      await this.#tellUnseen(
-        [...stirred].flatMap((userId) => byUser.get(userId)!),
-        after,
-      );
+    // All is asked before anything is said: where the database goes away in between, nothing is said twice.
+    const shown = await this.#sources.notifications.some([...made.keys()]);
+    const counts = await this.#sources.notifications.unseenOf([...stirred]);
+    const inOrder = shown
+      .map((each) => ({ ...each, ...made.get(each.view.id)! }))
+      .sort((a, b) => (a.row === b.row ? a.n - b.n : a.row < b.row ? -1 : 1));
+    for (const { view, userId, row, n } of inOrder)
+      for (const stream of byUser.get(userId) ?? [])
+        stream.send('notification', view, { ...before, within: { snapshot: after.snapshot, row: String(row), n } });
+    for (const userId of stirred)
+      for (const stream of byUser.get(userId)!) sayUnseen(stream, counts.get(userId)!, after);
   }
 
   #remember({ kind, subjects, details }: HappenedEvent): void {
@@ -223,22 +221,12 @@ export class StreamHub {
 
   /** Tells how things stand now: what is unseen, the counts of the posts on screen, and what came above. */
   async #stand(streams: readonly Stream[]): Promise<void> {
-    await this.#tellUnseen(streams, null);
+    const counts = await this.#sources.notifications.unseenOf([
+      ...new Set(streams.map(({ order }) => order.viewer.userId)),
+    ]);
+    for (const stream of streams) sayUnseen(stream, counts.get(stream.order.viewer.userId)!, stream.position);
     await this.#tallies(streams.flatMap((stream) => [...stream.order.posts].map((post) => ({ stream, post }))));
-    for (const stream of streams) await this.#newer(stream);
-  }
-
-  async #tellUnseen(streams: readonly Stream[], at: EventPosition | null): Promise<void> {
-    const byUser = grouped(streams, ({ order }) => order.viewer.userId);
-    const counts = await this.#sources.notifications.unseenOf([...byUser.keys()]);
-    for (const [userId, own] of byUser)
-      for (const stream of own) {
-        const view = counts.get(userId)!;
-        const text = JSON.stringify(view);
-        if (stream.unseen === text) continue;
-        stream.unseen = text;
-        stream.send('unseen', view, at ?? stream.position);
-      }
+    await this.#newer(streams);
   }
 
   async #tellTallies(): Promise<void> {
@@ -284,21 +272,24 @@ export class StreamHub {
       ? ids
       : (await this.#sources.dataSource.query<{ id: string }[]>(CONCERNED, [ids, made, counted])).map(({ id }) => id);
     const isConcerned = new Set(concerned);
-    for (const stream of readers) if (isConcerned.has(stream.order.viewer.userId)) await this.#newer(stream);
+    await this.#newer(readers.filter(({ order }) => isConcerned.has(order.viewer.userId)));
   }
 
-  async #newer(stream: Stream): Promise<void> {
-    const { viewer, than } = stream.order;
-    if (than === null || !stream.isOpen) return;
+  async #newer(streams: readonly Stream[]): Promise<void> {
+    const readers = streams.filter(({ order }) => order.than !== null);
+    if (readers.length === 0) return;
     const weighting = await weightingInForce(this.#sources.dataSource);
-    const view = await this.#sources.feed.newer({ ...viewer, weighting }, than).catch((error: unknown) => {
-      // A scroll of a day ago: whoever reads it is told when they read on.
-      if (error instanceof Problem) return null;
-      throw error;
-    });
-    if (view === null || JSON.stringify(view) === JSON.stringify(stream.newer)) return;
-    stream.newer = view;
-    stream.send('newer', view);
+    for (const stream of readers) {
+      const { viewer, than } = stream.order;
+      const view = await this.#sources.feed.newer({ ...viewer, weighting }, than!).catch((error: unknown) => {
+        // A scroll of a day ago: whoever reads it is told when they read on.
+        if (error instanceof Problem) return null;
+        throw error;
+      });
+      if (view === null || JSON.stringify(view) === JSON.stringify(stream.newer)) continue;
+      stream.newer = view;
+      stream.send('newer', view);
+    }
   }
 
   async #endWithoutSession(): Promise<void> {
@@ -321,4 +312,12 @@ export class StreamHub {
     this.#lastly.set(what, now);
     return true;
   }
+}
+
+/** Says how much is unseen, where that is other than what was said last. */
+function sayUnseen(stream: Stream, unseen: UnseenView, at: EventPosition): void {
+  const text = JSON.stringify(unseen);
+  if (stream.unseen === text) return;
+  stream.unseen = text;
+  stream.send('unseen', unseen, at);
 }

@@ -212,6 +212,32 @@ describe('of the same act nobody is told again', () => {
     expect(through).not.toBe('');
   });
 
+  test('becomes one beside another answer that tells them at the same moment', async () => {
+    const [ada, bo, cy] = (await users('ada', 'bo', 'cy')) as [Actor, Actor, Actor];
+    const on = await post(cy);
+    const hers = await comment(ada, on, 'Mine');
+    const one = await comment(bo, on, `@${ada.handle} yes`, hers);
+    const open = service.dataSource.createQueryRunner();
+    await open.startTransaction();
+    await open.query(
+      `INSERT INTO notifications (id, user_id, kind, target_id, post_id) VALUES (new_uuid7(), $1, 'replied', $2, $3)`,
+      [ada.id, hers, on],
+    );
+    await open.query(
+      `INSERT INTO notification_acts (thing_id, actor_id, user_id, notification_id) SELECT gen_random_uuid(), $1, user_id, id FROM notifications WHERE target_id = $2`,
+      [cy.id, hers],
+    );
+    const editing = call('PATCH', `/v1/comments/${one}`, bo, { body: 'Yes' });
+    for (let waits = 0; waits === 0;)
+      [{ waits }] = await service.dataSource.query<[{ waits: number }]>(
+        `SELECT count(*)::integer AS waits FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = current_database() AND query LIKE '%UPDATE comments%'`,
+      );
+    await open.commitTransaction();
+    await open.release();
+    await editing;
+    expect(await told(ada)).toEqual([`replied ${cy.handle}+${bo.handle}*`]);
+  });
+
   test('a delete, a withhold, a hard delete take it along, and a restore tells nobody', async () => {
     const [ada, bo, cy] = (await users('ada', 'bo', 'cy')) as [Actor, Actor, Actor];
     const one = await post(ada);

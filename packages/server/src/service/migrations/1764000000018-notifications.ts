@@ -315,14 +315,22 @@ BEGIN
     IF shown.id IS NULL OR each.kind IS NULL THEN
       PERFORM end_acts(ARRAY[each.id], ARRAY[each.author_id], ARRAY[each.user_id]);
     ELSIF shown.kind = 'mentioned' THEN
-      SELECT id INTO other FROM notifications
-      WHERE user_id = each.user_id AND kind = each.kind AND target_id = each.target_id AND NOT seen AND NOT shown.seen FOR UPDATE;
-      IF other IS NULL THEN
-        UPDATE notifications SET kind = each.kind, target_id = each.target_id WHERE id = shown.id;
-      ELSE
-        UPDATE notification_acts SET notification_id = other WHERE notification_id = shown.id;
-        DELETE FROM notifications WHERE id = shown.id;
-      END IF;
+      LOOP
+        SELECT id INTO other FROM notifications
+        WHERE user_id = each.user_id AND kind = each.kind AND target_id = each.target_id AND NOT seen AND NOT shown.seen FOR UPDATE;
+        IF other IS NOT NULL THEN
+          UPDATE notification_acts SET notification_id = other WHERE notification_id = shown.id;
+          DELETE FROM notifications WHERE id = shown.id;
+          EXIT;
+        END IF;
+        BEGIN
+          UPDATE notifications SET kind = each.kind, target_id = each.target_id WHERE id = shown.id;
+          EXIT;
+        EXCEPTION WHEN unique_violation THEN
+          -- Somebody told them of the same kind meanwhile: it is there now.
+          NULL;
+        END;
+      END LOOP;
       PERFORM note_event('notification.ended', ARRAY[each.user_id], NULL);
     END IF;
   END LOOP;
