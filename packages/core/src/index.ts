@@ -48,7 +48,7 @@ export {
 } from './notifications/told.js';
 export { readEventPosition, writeEventPosition, type EventPosition } from './notifications/event-position.js';
 export { DRAW_DAYS, drawOf, tierOf, toDraw, type Draw, type DrawTier } from './draw/draw.js';
-export { Combiner } from './combine/combiner.js';
+export { Combiner, type CombinerOptions } from './combine/combiner.js';
 export { foldHashtag, foldHashtagPrefix, hashtagNamed, LONGEST_HASHTAG } from './reading/hashtag.js';
 export { hashtagPlan, type HashtagPlan } from './reading/hashtag-plan.js';
 export { DEEPEST, placeUnder, type ThreadPlace } from './reading/thread-place.js';
@@ -138,3 +138,31 @@ export {
 export { inspectPicture, type PictureFault } from './pictures/container.js';
 export { expected, faultOf, ROLES, type Expectation, type Role } from './ownership/expect.js';
 export { decideRefresh, type RefreshState } from './sessions/refresh.js';
+export {
+  rowsChanged,
+  type RowAct,
+  type RowChange,
+  type RowCounts,
+  type RowValues,
+  type StatementTrace,
+  type Trace,
+  type TraceCaller,
+  type TraceWarning,
+} from './traces/trace.js';
+export { planFacts, type PlanFacts, type PlanNode } from './traces/plan-facts.js';
+export { warningsOf } from './traces/warnings.js';
+export { maskedPath, parameterKind } from './traces/parameters.js';
+export { readTraceparent, writeTraceparent, type TraceContext } from './traces/context.js';
+export {
+  bodySchema,
+  findOperation,
+  followed,
+  operationsOf,
+  replySchema,
+  type ApiContent,
+  type ApiDocument,
+  type ApiOperation,
+  type ApiParameter,
+  type ApiSchema,
+  type FoundOperation,
+} from './api/operations.js';
