@@ -30,11 +30,13 @@ import { watches } from '../posts/watches/capability.js';
 import { tallies } from '../ranking/tallies/capability.js';
 import { weighting } from '../ranking/weighting/capability.js';
 import { about } from '../workbench/about/capability.js';
+import { calls } from '../workbench/calls/capability.js';
 import { docs } from '../workbench/docs/capability.js';
 import { fills } from '../workbench/fill/capability.js';
 import { model } from '../workbench/model/capability.js';
 import { operator } from '../workbench/operator/capability.js';
 import { ownership } from '../workbench/ownership/capability.js';
+import { traces } from '../workbench/traces/capability.js';
 import { weightings } from '../workbench/weighting/capability.js';
 
 /** All capabilities, each after those that it is made with. Their routes stand in the API document in this order. */
@@ -74,6 +76,8 @@ export const CAPABILITIES: readonly Capability[] = [
   ownership,
   model,
   fills,
+  traces,
+  calls,
   docs,
 ];
 

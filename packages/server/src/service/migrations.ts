@@ -16,6 +16,7 @@ import { Keys1764000000015 } from './migrations/1764000000015-keys.js';
 import { PictureLinks1764000000016 } from './migrations/1764000000016-picture-links.js';
 import { Conversation1764000000017 } from './migrations/1764000000017-conversation.js';
 import { Notifications1764000000018 } from './migrations/1764000000018-notifications.js';
+import { Traces1764000000019 } from './migrations/1764000000019-traces.js';
 
 /** The product's migrations, oldest first. */
 export const MIGRATIONS = [
@@ -37,4 +38,5 @@ export const MIGRATIONS = [
   PictureLinks1764000000016,
   Conversation1764000000017,
   Notifications1764000000018,
+  Traces1764000000019,
 ];

@@ -17,6 +17,12 @@ import { FolderStore } from '../accounts/media/store.js';
 import { Heartbeat, HEARTBEAT_MS } from '../workbench/model/migration/live.js';
 import { modelState } from '../workbench/model/migration/plan.js';
 import { Media } from '../accounts/media/service.js';
+import { COUNT_STATEMENTS } from '../workbench/traces/count-statements.js';
+import { Recorder } from '../workbench/traces/recorder.js';
+import { settleRowTriggers } from '../workbench/traces/row-triggers.js';
+import { tracesCalls } from '../ground/traces/is-on.js';
+import { shownIn } from '../ground/traces/shown-columns.js';
+import type { IsShown } from '../ground/traces/told-rows.js';
 import { Weightings } from '../workbench/weighting/service.js';
 import { OperatorKey } from '../accounts/operator/key.js';
 import { listen, refuseBadPort } from './listen.js';
@@ -54,7 +60,9 @@ export async function startService(options: StartOptions): Promise<Service> {
     const { address, cluster } = await database(options, data, resources);
     const background = await connect(address, config, resources, NO_LIMITS);
     const readiness = await prepare(background, options, cluster !== null);
-    const dataSource = await connect(address, config, resources, config.database);
+    if (cluster) await background.query(COUNT_STATEMENTS).catch(() => undefined);
+    const traced = tracesCalls(config, demo) ? shownIn(PLAN, config.model) : undefined;
+    const dataSource = await connect(address, config, resources, config.database, traced);
     const key = new OperatorKey(data);
     const { standIn, mailbox } = demo
       ? await openStandIns(resources, config.mail.smtp === undefined, notice)
@@ -149,6 +157,7 @@ async function connect(
   config: Config,
   resources: Resources,
   limits: StatementLimits,
+  traced?: IsShown,
 ): Promise<DataSource> {
   const { poolSize, preparedStatements } = config.database;
   const dataSource = createDataSource(address, {
@@ -156,6 +165,7 @@ async function connect(
     model: config.model,
     prepares: limits !== NO_LIMITS && preparedStatements,
     limits,
+    traced,
   });
   await dataSource.initialize();
   resources.add('the connections', () => dataSource.destroy());
@@ -165,9 +175,11 @@ async function connect(
 /** Says regularly that the service lives; one that waits for the model notices when the tables have it. */
 async function live(house: House, readiness: Readiness, app: FastifyInstance, resources: Resources): Promise<void> {
   const { background, config } = house;
-  const heartbeat = new Heartbeat(background, config.model);
+  const traces = house.find(Recorder) !== null;
+  const heartbeat = new Heartbeat(background, config.model, traces);
   const weightings = house.get(Weightings);
   await heartbeat.begin();
+  await settleRowTriggers(background, house.plan, config.model, traces).catch((error: unknown) => app.log.warn(error));
   const beat = async () => {
     await heartbeat.beat();
     if (readiness.reason === MODEL_BEHIND && (await modelState(background, config.model)) !== 'behind')
@@ -186,5 +198,6 @@ async function live(house: House, readiness: Readiness, app: FastifyInstance, re
     await beating;
     // A database that has gone away first takes its word for it.
     await heartbeat.end().catch(() => undefined);
+    if (traces) await settleRowTriggers(background, house.plan, config.model, false).catch(() => undefined);
   });
 }

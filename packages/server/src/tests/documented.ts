@@ -1,5 +1,5 @@
 /** Headers that say something of a reply; those that every server sends are not documented one by one. */
-const TELLING = /^(?:etag|location|link|set-cookie|retry-after|www-authenticate|ratelimit-\w+)$/;
+const TELLING = /^(?:etag|location|link|set-cookie|retry-after|www-authenticate|gather-trace|ratelimit-\w+)$/;
 
 /** What is read of the API document: its paths, by method. */
 export type Operations = Record<string, Record<string, { responses: Record<string, { headers?: object }> }>>;

@@ -22,6 +22,9 @@ import { buildApp, type AppOptions } from '../service/http/app.js';
 import { Mailbox, StandInProvider } from '@gather-lane/stand-ins';
 import { page } from '../ground/http/html-page.js';
 import { FolderStore } from '../accounts/media/store.js';
+import { settleRowTriggers } from '../workbench/traces/row-triggers.js';
+import { tracesCalls } from '../ground/traces/is-on.js';
+import { shownIn } from '../ground/traces/shown-columns.js';
 import { migrateModel } from '../workbench/model/migration/migrate.js';
 import { OperatorKey } from '../accounts/operator/key.js';
 import { makeDatabase } from './test-database.js';
@@ -99,6 +102,8 @@ export async function startTestService(options: Options = {}): Promise<TestServi
     GATHER_LANE_RATES_SIGN_UPS_PER_MINUTE: '10000',
     GATHER_LANE_RATES_SIGN_INS_PER_MINUTE: '10000',
     GATHER_LANE_RATES_CALLS_PER_MINUTE: '1000000',
+    // A demo traces calls; a test does where it says so.
+    GATHER_LANE_TRACES_ON: 'false',
     ...options.environment,
   };
   const file = { ...options.configuration, ...(options.model && { model: options.model }) };
@@ -108,10 +113,15 @@ export async function startTestService(options: Options = {}): Promise<TestServi
   const plan = planOf(capabilities);
   const mapping = { ...plan, migrations: [...MIGRATIONS, ...migrations] };
   const choices = { poolSize: config.database.poolSize, model: config.model };
-  const dataSource = createMappedDataSource(database, mapping, choices);
+  const traces = tracesCalls(config, options.demo ?? false);
+  const traced = traces ? shownIn(plan, config.model) : undefined;
+  const dataSource = createMappedDataSource(database, mapping, { ...choices, traced });
   await dataSource.initialize();
+  const background = traces ? createMappedDataSource(database, mapping, { ...choices, poolSize: 4 }) : dataSource;
+  if (traces) await background.initialize();
   if (migrations.length > 0) await migrate(dataSource);
   if (options.model) await migrateModel(dataSource, config.model, { answers: {}, drop: [] });
+  if (traces) await settleRowTriggers(background, plan, config.model, true);
   const key = new OperatorKey(folder);
   const mailbox = options.mailbox ? new Mailbox() : null;
   await mailbox?.listen();
@@ -120,7 +130,7 @@ export async function startTestService(options: Options = {}): Promise<TestServi
   const foundation = {
     plan,
     database: dataSource,
-    background: dataSource,
+    background,
     config,
     demo: options.demo ?? false,
     modelFile: options.modelFile ?? (() => config.model),
@@ -173,12 +183,14 @@ export async function startTestService(options: Options = {}): Promise<TestServi
     async stop() {
       for (const { ending } of running) ending?.();
       await new Promise((resolve) => setImmediate(resolve));
+      if (traces) for (const { stop } of running) await stop?.();
       const closing = app.close();
       app.server.closeAllConnections();
       await closing;
       await mailbox?.close();
       await standIn?.close();
       await dataSource.destroy();
+      if (traces) await background.destroy();
       await drop();
       rmSync(folder, { recursive: true, force: true });
       // Of calls that were not made by `call`.

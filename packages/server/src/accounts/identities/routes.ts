@@ -83,7 +83,7 @@ export function identityRoutes(app: App, services: Needs): void {
   app.post(
     '/v1/provider-sign-ins',
     {
-      config: { doorway: 'anyone', rateLimit },
+      config: { lasting: 'it speaks with the provider', doorway: 'anyone', rateLimit },
       schema: {
         operationId: 'beginProviderSignIn',
         tags: ['accounts'],
@@ -98,7 +98,7 @@ export function identityRoutes(app: App, services: Needs): void {
   app.post(
     '/v1/provider-sign-ins/finish',
     {
-      config: { doorway: 'anyone', rateLimit },
+      config: { lasting: 'it speaks with the provider', doorway: 'anyone', rateLimit },
       schema: {
         'operationId': 'finishProviderSignIn',
         'x-headers': ['Set-Cookie'],
@@ -142,7 +142,7 @@ export function identityRoutes(app: App, services: Needs): void {
   app.post(
     '/v1/me/identities',
     {
-      config: { doorway: 'signed-in', rateLimit },
+      config: { lasting: 'it speaks with the provider', doorway: 'signed-in', rateLimit },
       schema: {
         operationId: 'beginLink',
         tags: ['accounts'],
@@ -158,7 +158,7 @@ export function identityRoutes(app: App, services: Needs): void {
   app.post(
     '/v1/me/identities/finish',
     {
-      config: { doorway: 'signed-in', rateLimit },
+      config: { lasting: 'it speaks with the provider', doorway: 'signed-in', rateLimit },
       schema: {
         operationId: 'finishLink',
         tags: ['accounts'],

@@ -54,7 +54,7 @@ export function mediaRoutes(app: App, services: Needs): void {
   app.delete(
     '/v1/media/:upload',
     {
-      config: { doorway: 'owner of upload' },
+      config: { lasting: 'it frees files', doorway: 'owner of upload' },
       schema: {
         operationId: 'deleteUpload',
         tags: ['pictures'],
@@ -74,7 +74,7 @@ function uploadRoute(app: App, { media, idempotent }: Needs): void {
   app.post(
     '/v1/media',
     {
-      config: { doorway: 'signed-in' },
+      config: { lasting: 'it stores files', doorway: 'signed-in' },
       // The body is a stream of parts, which the handler reads; the schema describes it for the API document.
       validatorCompiler: () => () => true,
       schema: {

@@ -13,6 +13,9 @@ import { mapFields } from '../fields/field-entities.js';
 import type { DatabaseAddress } from './address.js';
 import { OutcomeUnknown, wasCutOff } from './gone.js';
 import { SnakeNaming } from './naming.js';
+import { TRACED, tracedConnections } from '../traces/traced-connections.js';
+import type { IsShown } from '../traces/told-rows.js';
+import { whoseStatement } from '../traces/whose-statement.js';
 import { preparedName } from './prepared.js';
 
 /** Name of the table that remembers which of our migrations have run. */
@@ -45,6 +48,8 @@ export interface DataSourceChoices {
   /** Whether statements may be prepared by name. */
   readonly prepares?: boolean;
   readonly limits?: StatementLimits;
+  /** Says what may be kept of rows, where what calls do is traced; without it nothing is. */
+  readonly traced?: IsShown | undefined;
 }
 
 /** A server that has stopped answering is waited for so much longer than it would need to cut a statement itself. */
@@ -59,11 +64,13 @@ const WRITES = /^\s*(?:INSERT|UPDATE|DELETE|TRUNCATE|WITH\b[\s\S]*\b(?:INSERT IN
 class ModelDataSource extends DataSource {
   readonly #mapFields: () => void;
   readonly #preparing: Pool | null;
+  readonly #traced: boolean;
 
-  constructor(options: DataSourceOptions, mapFields: () => void, preparing: PoolConfig | null) {
+  constructor(options: DataSourceOptions, mapFields: () => void, preparing: Pool | null, traced: boolean) {
     super(options);
     this.#mapFields = mapFields;
-    this.#preparing = preparing && new pg.Pool(preparing);
+    this.#preparing = preparing;
+    this.#traced = traced;
     // A connection that breaks while it is idle is replaced by the next; whoever needs one hears of it.
     this.#preparing?.on('error', () => undefined);
   }
@@ -73,6 +80,8 @@ class ModelDataSource extends DataSource {
    * @throws OutcomeUnknown when the connection breaks under a write that commits by itself
    */
   override async query<T = unknown>(sql: string, parameters?: unknown[], runner?: QueryRunner): Promise<T> {
+    // Who asks is known here alone: a connection is handed over later.
+    if (this.#traced) whoseStatement(sql);
     if (runner) return super.query<T>(sql, parameters, runner);
     const name = this.#preparing ? preparedName(sql) : undefined;
     try {
@@ -118,15 +127,17 @@ function startUpOptions({ statementSeconds, lockSeconds, idleTransactionSeconds 
 export function createMappedDataSource(
   address: DatabaseAddress,
   { entities, migrations, ownFields }: Mapping,
-  { poolSize, model = [], prepares = true, limits = NO_LIMITS }: DataSourceChoices,
+  { poolSize, model = [], prepares = true, limits = NO_LIMITS, traced }: DataSourceChoices,
 ): DataSource {
   const connection = {
     connectionTimeoutMillis: 10_000,
-    options: startUpOptions(limits),
+    options: traced ? `${startUpOptions(limits)} ${TRACED}` : startUpOptions(limits),
     ...(limits.statementSeconds > 0 && { query_timeout: limits.statementSeconds * 1000 + UNANSWERED_MS }),
   };
+  const { Pool } = traced ? tracedConnections(traced) : pg;
   const options: DataSourceOptions = {
     type: 'postgres',
+    ...(traced && { driver: { ...pg, Pool } }),
     host: address.host,
     port: address.port,
     username: address.user,
@@ -156,5 +167,10 @@ export function createMappedDataSource(
     max: poolSize,
     options: `${connection.options} -c plan_cache_mode=force_generic_plan`,
   };
-  return new ModelDataSource(options, () => mapFields(model, ownFields), prepares ? preparing : null);
+  return new ModelDataSource(
+    options,
+    () => mapFields(model, ownFields),
+    prepares ? new Pool(preparing) : null,
+    traced !== undefined,
+  );
 }

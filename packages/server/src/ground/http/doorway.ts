@@ -8,6 +8,8 @@ declare module 'fastify' {
   interface FastifyContextConfig {
     /** Who may call the route; the service does not start while one has none. */
     doorway?: DoorwayRule;
+    /** Why what it does cannot be rolled back; left out where it can. */
+    lasting?: string;
   }
   interface FastifyRequest {
     principal: Principal;

@@ -208,6 +208,12 @@ export const PROBLEMS = {
     'The body is not of a type that the call takes.',
     'Send JSON with `Content-Type: application/json` (for PATCH also `application/merge-patch+json`).',
   ),
+  'not-traced': kind(
+    409,
+    'Calls are not traced',
+    'This service writes down nothing of what calls do. Only a demo does so unless it is told to.',
+    'Set `traces.on: true` in the configuration, or `GATHER_LANE_TRACES_ON=true`, and start the service again.',
+  ),
   'under-way': kind(
     409,
     'It is under way already',

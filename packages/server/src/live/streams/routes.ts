@@ -55,7 +55,7 @@ export function streamRoutes(app: App, { hub, feed }: Needs): void {
   app.get(
     '/v1/events',
     {
-      config: { doorway: 'signed-in' },
+      config: { lasting: 'it does not end', doorway: 'signed-in' },
       exposeHeadRoute: false,
       schema: {
         operationId: 'followEvents',

@@ -1,8 +1,9 @@
-import { Combiner, netOf, type Caller } from '@gather-lane/core';
+import { netOf, type Caller } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { retried } from '../../ground/database/transaction.js';
 import { instantOf, type Page, type PageRequest, type Pages } from '../../ground/http/pagination.js';
 import { Problem } from '../../ground/http/problem.js';
+import { SharedActs } from '../../ground/traces/shared-acts.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
 import { toAuthor } from '../../accounts/users/author.js';
 import { viewerOf } from '../../accounts/users/visibility.js';
@@ -34,14 +35,14 @@ export class Reactions {
   readonly #dataSource: DataSource;
   readonly #pages: Pages;
   readonly #address: PublicAddress;
-  readonly #combiners: Record<Target, Combiner<Act, Outcome>>;
+  readonly #combiners: Record<Target, SharedActs<Act, Outcome>>;
 
   constructor(dataSource: DataSource, pages: Pages, address: PublicAddress) {
     this.#dataSource = dataSource;
     this.#pages = pages;
     this.#address = address;
     const combiner = (target: Target) =>
-      new Combiner<Act, Outcome>({
+      new SharedActs<Act, Outcome>({
         keyOf: ({ thingId, userId }) => `${thingId} ${userId}`,
         work: (acts) => this.#write(target, acts),
         most: MOST_AT_ONCE,

@@ -24,6 +24,8 @@ import { openApiDocument, useOpenApi } from './openapi.js';
 import { Problem } from '../../ground/http/problem.js';
 import { compileGoodReplies } from './serialisation.js';
 import { ProblemSchema } from '../../ground/http/schemas.js';
+import { Recorder } from '../../workbench/traces/recorder.js';
+import { useTraces } from './traces.js';
 import { useValidation } from './validation.js';
 
 const BODY_LIMIT = 256 * 1024;
@@ -77,6 +79,7 @@ export async function buildApp({ house, running }: Assembled, options: AppOption
   }).withTypeProvider<TypeBoxTypeProvider>();
 
   (options.calls ?? new CallsUnderWay()).use(app);
+  useTraces(app, house.find(Recorder));
   useProblems(app, address);
   useValidation(app, config.limits);
   useHostCheck(app, config.server, pass);
@@ -108,6 +111,7 @@ export async function buildApp({ house, running }: Assembled, options: AppOption
       'link',
       'location',
       'retry-after',
+      'gather-trace',
       'ratelimit-limit',
       'ratelimit-remaining',
       'ratelimit-reset',
@@ -226,6 +230,10 @@ async function pages(
     '/account',
     '/feed',
     '/notifications',
+    '/calls',
+    '/calls/:trace',
+    '/activity',
+    '/walks',
     '/hashtags',
     '/hashtags/:hashtag',
     '/posts/:post',

@@ -52,6 +52,7 @@ const HEADERS: Record<string, { description: string; schema: object }> = {
   'Location': { description: 'Where the thing that was made is', schema: text },
   'Link': { description: 'The next page (RFC 8288, `rel="next"`); left out on the last one', schema: text },
   'Set-Cookie': { description: 'The session of this browser, or its end', schema: text },
+  'Gather-Trace': { description: 'The id of what this call did, where calls are traced', schema: text },
   'Retry-After': { description: 'Seconds until it is worth trying again', schema: number },
   'WWW-Authenticate': { description: 'By what a caller says who they are', schema: text },
   'RateLimit-Limit': { description: 'How many calls a minute the caller has', schema: number },
@@ -86,7 +87,13 @@ function complete(method: string, operation: Operation): void {
   for (const [status, reply] of Object.entries(responses)) {
     if (Number(status) < 400 && /^Default Response$/.test(reply.description))
       reply.description = DONE[status] ?? summary;
-    const names = ['RateLimit-Limit', 'RateLimit-Remaining', 'RateLimit-Reset', ...headersOf(Number(status), own)];
+    const names = [
+      'Gather-Trace',
+      'RateLimit-Limit',
+      'RateLimit-Remaining',
+      'RateLimit-Reset',
+      ...headersOf(Number(status), own),
+    ];
     reply.headers = Object.fromEntries(names.map((name) => [name, HEADERS[name]!]));
   }
 }

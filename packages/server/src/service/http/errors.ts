@@ -102,6 +102,7 @@ export function sendProblem(
   address: PublicAddress,
   problem: Problem,
 ): FastifyReply {
+  request.problem = problem.code;
   const instance = problem.status >= 500 ? `urn:uuid:${request.id}` : request.url;
   if (problem.status === 503 && !problem.retryAfterSeconds) void reply.header('retry-after', '2');
   if (problem.code === 'stopping') void reply.header('connection', 'close');

@@ -55,7 +55,9 @@ export async function useOpenApi(app: FastifyInstance, config: Config, base: () 
           : [...(rule === 'anyone' ? [{}] : []), { user: [] }, { browser: [] }];
       if (schema?.hide) return { url, schema };
       const description = [schema?.description, `May be called by: **${rule}**.`].filter(Boolean).join('\n\n');
-      return { url, schema: { ...schema, description, 'x-doorway': rule, security } as typeof schema };
+      const { lasting } = route.config ?? {};
+      const ours = { 'x-doorway': rule, ...(lasting !== undefined && { 'x-lasting': lasting }) };
+      return { url, schema: { ...schema, description, ...ours, security } as typeof schema };
     },
   });
 

@@ -138,7 +138,7 @@ export function modelRoutes(app: App, services: Needs): void {
   app.post(
     '/v1/operator/model/migrations',
     {
-      config: { doorway: 'operator' },
+      config: { lasting: 'it changes the tables, step by step', doorway: 'operator' },
       schema: {
         operationId: 'migrateModel',
         tags: ['operator'],

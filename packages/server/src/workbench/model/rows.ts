@@ -1,20 +1,15 @@
-import { columnOf, type OwnFields } from '@gather-lane/core';
+import type { OwnFields } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import type { HousePlan } from '../../ground/capability/house-plan.js';
 import { Problem } from '../../ground/http/problem.js';
 import { sqlState } from '../../ground/database/transaction.js';
 import type { ModelConstraint, ModelShape } from './describe.js';
 import { quoted } from '../../ground/fields/field-columns.js';
+import { showingOf, type Showing } from '../../ground/traces/shown-columns.js';
 
 const LONGEST_VALUE = 200;
 /** Rows of a table that are shown for one association. */
 const ASSOCIATED = 5;
-
-/** Every weighting has a table of standings, all alike. */
-const sharedName = (table: string): string => table.replace(/^standings_\d+$/, 'standings');
-
-/** How a column's values are shown. */
-export type Showing = 'shown' | 'masked' | 'secret';
 
 /** A row as text, in the order of the columns; masked values and NULL are told apart by the columns' showing. */
 export interface ShownRow {
@@ -152,11 +147,8 @@ export class ModelRows {
   }
 
   #showing(table: string, column: string): Showing {
-    const { shown = [], secret = [] } = this.#plan.tables[sharedName(table)] ?? {};
-    if (secret.includes(column)) return 'secret';
-    const own = this.#model.find((field) => field.table === table && columnOf(field.name) === column);
-    const isPublic = own ? own.audience === 'anyone' : shown.includes(column);
-    return isPublic || this.#reveal ? 'shown' : 'masked';
+    const showing = showingOf(this.#plan, this.#model, table, column);
+    return showing === 'masked' && this.#reveal ? 'shown' : showing;
   }
 }
 

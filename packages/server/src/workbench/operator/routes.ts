@@ -196,7 +196,7 @@ export function operatorRoutes(app: App, services: Needs): void {
   app.post(
     '/v1/operator/signing-keys',
     {
-      config: { doorway: 'operator' },
+      config: { lasting: 'keys are known to every process at once', doorway: 'operator' },
       schema: {
         operationId: 'rotateSigningKey',
         tags: ['operator'],

@@ -54,7 +54,7 @@ export function ownershipRoutes(app: App, { ownership }: Needs): void {
   app.post(
     '/v1/operator/ownership-checks',
     {
-      config: { doorway: 'operator' },
+      config: { lasting: 'it makes calls of its own', doorway: 'operator' },
       schema: {
         operationId: 'runOwnershipCheck',
         tags: ['operator'],

@@ -52,6 +52,7 @@ const NAMED: Record<string, (things: Things) => string> = {
   table: () => 'users',
   key: ({ user }) => user,
   hashtag: ({ hashtag }) => `t${hashtag!.replaceAll('-', '')}`,
+  trace: () => '00000000-0000-7000-8000-000000000000',
   // None that there is: the check leaves the service as it was.
   weighting: () => '2147483647',
 };

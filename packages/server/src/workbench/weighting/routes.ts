@@ -72,7 +72,7 @@ export function weightingRoutes(app: App, { weighting: weightings, users }: Need
   app.post(
     '/v1/operator/weightings',
     {
-      config: { doorway: 'operator' },
+      config: { lasting: 'standings are built beside the call', doorway: 'operator' },
       schema: {
         operationId: 'adoptWeighting',
         tags: ['operator'],
@@ -93,7 +93,7 @@ export function weightingRoutes(app: App, { weighting: weightings, users }: Need
   app.delete(
     '/v1/operator/weightings/:weighting',
     {
-      config: { doorway: 'operator' },
+      config: { lasting: 'it ends what is built beside the call', doorway: 'operator' },
       schema: {
         operationId: 'cancelWeighting',
         tags: ['operator'],

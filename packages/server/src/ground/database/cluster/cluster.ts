@@ -157,7 +157,7 @@ async function makeCluster(
   renameSync(draft, folder);
 }
 
-function settings(port: number): Record<string, string | number> {
+function settings(port: number, binaries: string): Record<string, string | number> {
   const mb = Math.floor(totalmem() / 1_048_576);
   return {
     listen_addresses: '127.0.0.1',
@@ -174,6 +174,11 @@ function settings(port: number): Record<string, string | number> {
     autovacuum_naptime: '10s',
     timezone: 'UTC',
     log_timezone: 'UTC',
+    ...(existsSync(join(binaries, '../lib/pg_stat_statements.so')) && {
+      'shared_preload_libraries': 'pg_stat_statements',
+      // Their texts are kept as they are, and may name what nobody else should read.
+      'pg_stat_statements.track_utility': 'off',
+    }),
   };
 }
 
@@ -185,7 +190,7 @@ async function launch(
   samePort?: number,
 ): Promise<{ pid: number; port: number }> {
   const port = samePort ?? (await freePort());
-  const options = Object.entries(settings(port)).flatMap(([name, value]) => ['-c', `${name}=${value}`]);
+  const options = Object.entries(settings(port, binaries)).flatMap(([name, value]) => ['-c', `${name}=${value}`]);
   const log = openSync(join(home, 'pg.log'), 'a', 0o600);
   // Detached: Ctrl-C in the terminal reaches the service alone, which then stops the cluster in order.
   const child = spawn(join(binaries, 'postgres'), ['-D', folder, ...options], {

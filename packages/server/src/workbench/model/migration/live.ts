@@ -30,10 +30,12 @@ export class Heartbeat {
   readonly id = uuidv7();
   readonly #dataSource: DataSource;
   readonly #model: readonly KnownField[];
+  readonly #traces: boolean;
 
-  constructor(dataSource: DataSource, model: OwnFields) {
+  constructor(dataSource: DataSource, model: OwnFields, traces = false) {
     this.#dataSource = dataSource;
     this.#model = knownModel(model);
+    this.#traces = traces;
   }
 
   async begin(): Promise<void> {
@@ -43,6 +45,7 @@ export class Heartbeat {
       host: hostname(),
       pid: process.pid,
       model: [...this.#model],
+      traces: this.#traces,
     });
   }
 

@@ -1,0 +1,83 @@
+import { AsyncLocalStorage } from 'node:async_hooks';
+import type { RowChange, RowCounts, StatementTrace } from '@gather-lane/core';
+import type { Rehearsal } from './rehearsal.js';
+
+/** As many statements and rows of one call are kept; beyond them they are counted. */
+const MOST_STATEMENTS = 300;
+const MOST_ROWS = 200;
+
+/** What is gathered of a call while it is under way. */
+export class CallScope {
+  readonly id: string;
+  readonly begun = performance.now();
+  readonly statements: StatementTrace[] = [];
+  readonly rows: RowChange[] = [];
+  /** What was sent along with statements, for asking how they are planned. Given up when the call ends. */
+  readonly sent = new Map<string, readonly unknown[]>();
+  moreStatements = 0;
+  moreRows = 0;
+  /** The transactions that it opened. */
+  transactions = 0;
+  /** Whether it is over: what still comes is none of it. */
+  over = false;
+  /** Where the whole call is inside a transaction that will be rolled back. */
+  readonly rehearsal: Rehearsal | null;
+  readonly #beyond = new Map<string, RowCounts>();
+
+  constructor(id: string, rehearsal: Rehearsal | null) {
+    this.id = id;
+    this.rehearsal = rehearsal;
+  }
+
+  /** Keeps a statement. @returns which it is, or -1 for one beyond those that are kept */
+  add(statement: StatementTrace, values: readonly unknown[]): number {
+    if (this.statements.length >= MOST_STATEMENTS) {
+      this.moreStatements++;
+      return -1;
+    }
+    if (!this.sent.has(statement.text)) this.sent.set(statement.text, values);
+    return this.statements.push(statement) - 1;
+  }
+
+  /** Keeps a row that was changed. */
+  tell(change: RowChange): void {
+    if (this.rows.length < MOST_ROWS) {
+      this.rows.push(change);
+      return;
+    }
+    this.moreRows++;
+    count(this.#beyond, change);
+  }
+
+  /** Takes back one that is beyond those that are kept. */
+  untell(change: RowChange): void {
+    if (this.rows.includes(change)) return;
+    this.moreRows--;
+    this.#beyond.get(change.table)![change.act]--;
+  }
+
+  /** How many rows of each table, those beyond too, without those taken back. */
+  counts(): Record<string, RowCounts> {
+    const counts = new Map([...this.#beyond].map(([table, beyond]) => [table, { ...beyond }]));
+    for (const change of this.rows) if (!change.undone) count(counts, change);
+    return Object.fromEntries(counts);
+  }
+}
+
+function count(counts: Map<string, RowCounts>, { table, act }: RowChange): void {
+  const of = counts.get(table) ?? { inserted: 0, changed: 0, deleted: 0 };
+  of[act]++;
+  counts.set(table, of);
+}
+
+/** For whom code runs: one call, or several whose acts are done together. */
+const SCOPES = new AsyncLocalStorage<readonly CallScope[]>();
+
+/** The calls for which the code that asks is running; none where it runs for nobody's, or nothing is traced. */
+export const currentScopes = (): readonly CallScope[] => SCOPES.getStore() ?? [];
+
+/** The rehearsal inside which the code that asks is running, if any. */
+export const currentRehearsal = (): Rehearsal | null => SCOPES.getStore()?.[0]?.rehearsal ?? null;
+
+/** Does something for a call: whatever it sends to the database is written down there. */
+export const runFor = <T>(scopes: readonly CallScope[], work: () => T): T => SCOPES.run(scopes, work);

@@ -1,0 +1,138 @@
+import { Type } from 'typebox';
+import type { DataSource } from 'typeorm';
+import type { App } from '../../ground/http/app-type.js';
+import { instantOf, linkNext, type Pages } from '../../ground/http/pagination.js';
+import { Problem } from '../../ground/http/problem.js';
+import type { PublicAddress } from '../../ground/http/public-address.js';
+import { replies } from '../../ground/http/replies.js';
+import { ref, Uuid } from '../../ground/http/schemas.js';
+import { readActivity } from './activity.js';
+import { LIST_TRACES } from './queries.js';
+import type { Recorder } from './recorder.js';
+import { ActivitySchema, TracedCallSchema, TracedCallsSchema, TraceSchema, tracesQuery } from './schema.js';
+
+/** What these are made of. */
+interface Needs {
+  /** Null where nothing is traced. */
+  readonly recorder: Recorder | null;
+  readonly database: DataSource;
+  readonly pages: Pages;
+  readonly address: PublicAddress;
+}
+
+interface TracedRow {
+  readonly id: string;
+  readonly started_at: Date;
+  readonly method: string;
+  readonly route: string;
+  readonly caller: string;
+  readonly user_id: string | null;
+  readonly handle: string | null;
+  readonly status: number | null;
+  readonly ms: number;
+  readonly statements: number;
+  readonly rows: number;
+  readonly warnings: number;
+}
+
+/** Routes of what calls did. */
+export function traceRoutes(app: App, { recorder, database, pages, address }: Needs): void {
+  for (const schema of [TraceSchema, TracedCallSchema, TracedCallsSchema, ActivitySchema]) app.addSchema(schema);
+  /** @throws Problem `not-traced` */
+  const tracing = (): Recorder => {
+    if (!recorder)
+      throw new Problem(
+        'not-traced',
+        'This service writes down nothing of its calls: set `traces.on` and start it again.',
+      );
+    return recorder;
+  };
+
+  app.get(
+    '/v1/operator/traces',
+    {
+      config: { doorway: 'operator' },
+      schema: {
+        operationId: 'listTraces',
+        tags: ['operator'],
+        summary: 'The calls that were made, the latest first, of every process',
+        querystring: tracesQuery,
+        response: replies({ 200: ref(TracedCallsSchema) }, ['not-traced', 'bad-cursor']),
+      },
+    },
+    async (request, reply) => {
+      await tracing().keep();
+      const { method, route, caller, status, minMs, minRows, warned, ...page } = request.query;
+      const list = `traces:${[method, route, caller, status, minMs, minRows, warned].join(':')}`;
+      const from = await pages.startOf(list, page);
+      const isClass = status?.endsWith('xx');
+      const rows = await database.query<TracedRow[]>(LIST_TRACES, [
+        instantOf(from),
+        from?.id ?? null,
+        method ?? null,
+        route ?? null,
+        caller === undefined || caller.startsWith('@') ? null : caller,
+        caller?.startsWith('@') ? caller.slice(1) : null,
+        status === undefined || isClass ? null : Number(status),
+        isClass ? Number(status![0]) : null,
+        minMs ?? null,
+        minRows ?? null,
+        warned ? 1 : null,
+        page.limit + 1,
+      ]);
+      const made = await pages.toPage(
+        list,
+        page,
+        rows,
+        (row) => row.started_at.getTime(),
+        ({ started_at, caller: kind, user_id, handle, ...row }) => ({
+          ...row,
+          startedAt: started_at.toISOString(),
+          caller: { kind, id: user_id, handle },
+        }),
+      );
+      linkNext(request, reply, address.base, made.next);
+      return made;
+    },
+  );
+
+  app.get(
+    '/v1/operator/traces/:trace',
+    {
+      config: { doorway: 'operator' },
+      schema: {
+        operationId: 'readTrace',
+        tags: ['operator'],
+        summary: 'What a call did: its statements, and the rows that it changed, before and after',
+        params: Type.Object({ trace: Uuid }),
+        response: replies({ 200: ref(TraceSchema) }, ['not-traced', 'not-found']),
+      },
+    },
+    async (request) => {
+      const trace = await tracing().find(request.params.trace.toLowerCase());
+      if (!trace)
+        throw new Problem(
+          'not-found',
+          'There is no trace of this id: it was never made, or newer calls took its place.',
+        );
+      return trace as never;
+    },
+  );
+
+  app.get(
+    '/v1/operator/activity',
+    {
+      config: { doorway: 'operator' },
+      schema: {
+        operationId: 'readActivity',
+        tags: ['operator'],
+        summary: 'What calls did lately, as figures: how many, how long, and the slowest statements',
+        querystring: Type.Object({
+          seconds: Type.Integer({ minimum: 10, maximum: 86_400, default: 300, description: 'How far back to look' }),
+        }),
+        response: replies({ 200: ref(ActivitySchema) }, ['not-traced']),
+      },
+    },
+    (request) => readActivity(database, tracing(), request.query.seconds),
+  );
+}

@@ -1,0 +1,75 @@
+import type { OwnFields } from '@gather-lane/core';
+import type { DataSource } from 'typeorm';
+import type { HousePlan } from '../../ground/capability/house-plan.js';
+import { underLock } from '../../ground/database/under-lock.js';
+import { quoted } from '../../ground/fields/field-columns.js';
+import { showingOf } from '../../ground/traces/shown-columns.js';
+import { literal } from '../model/migration/column-sql.js';
+
+const LOCK = `hashtext('gather-lane:row-triggers')`;
+/** Sorts before the triggers of foreign keys, so that a row is told before what its end takes along. */
+const TRIGGER = '0_trace';
+/** Records of calls are none of what calls do. */
+const OWN_TABLES = ['traces', 'trace_texts', 'live_services', 'gather_lane_migrations'];
+
+/** Tables with their columns, and the argument of the trigger that each has. */
+const TABLES = `
+  SELECT c.relname AS name,
+    (SELECT array_agg(a.attname::text ORDER BY a.attnum) FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped) AS columns,
+    (SELECT convert_from(t.tgargs, 'UTF8') FROM pg_trigger t WHERE t.tgrelid = c.oid AND t.tgname = '${TRIGGER}') AS argument
+  FROM pg_class c WHERE c.relkind = 'r' AND c.relnamespace = 'public'::regnamespace AND c.relname <> ALL ($1) ORDER BY c.relname`;
+
+/** Whether a service that lives traces what calls do. */
+const SOMEBODY_TRACES = `
+  SELECT EXISTS (SELECT FROM live_services WHERE traces AND seen_at > clock_timestamp() - interval '15 seconds') AS some`;
+
+interface TableRow {
+  readonly name: string;
+  readonly columns: readonly string[];
+  readonly argument: string | null;
+}
+
+/**
+ * Makes the triggers that tell of rows where somebody traces, and takes them away where nobody does: a service that traces nothing pays
+ * nothing. What other services write meanwhile is told to nobody, and costs them one comparison a row.
+ * @returns whether anything was changed
+ */
+export function settleRowTriggers(
+  dataSource: DataSource,
+  plan: HousePlan,
+  model: OwnFields,
+  traces: boolean,
+): Promise<boolean> {
+  return underLock(
+    dataSource,
+    LOCK,
+    async (runner) => {
+      const tables = (await runner.query(TABLES, [OWN_TABLES])) as TableRow[];
+      const [{ some }] = (await runner.query(SOMEBODY_TRACES)) as [{ some: boolean }];
+      const steps = tables.flatMap((table) => (traces ? made(table, plan, model) : some ? [] : dropped(table)));
+      if (steps.length === 0) return false;
+      // Whoever writes waits for a step, so a step waits for nobody for long.
+      await runner.query(`SET lock_timeout = '2s'`);
+      try {
+        for (const step of steps) await runner.query(step);
+      } finally {
+        await runner.query(`RESET lock_timeout`);
+      }
+      return true;
+    },
+    () => false,
+  );
+}
+
+function made({ name, columns, argument }: TableRow, plan: HousePlan, model: OwnFields): string[] {
+  const hidden = `{${columns.filter((column) => showingOf(plan, model, name, column) !== 'shown').join(',')}}`;
+  // The catalogue ends each argument with a NUL.
+  if (argument?.replace(/\0$|\\000$/, '') === hidden) return [];
+  return [
+    `CREATE OR REPLACE TRIGGER "${TRIGGER}" AFTER INSERT OR UPDATE OR DELETE ON ${quoted(name)} FOR EACH ROW
+     WHEN (current_setting('gather_lane.traced', true) = 'on') EXECUTE FUNCTION trace_row(${literal(hidden)})`,
+  ];
+}
+
+const dropped = ({ name, argument }: TableRow): string[] =>
+  argument === null ? [] : [`DROP TRIGGER IF EXISTS "${TRIGGER}" ON ${quoted(name)}`];
