@@ -30,8 +30,9 @@ const MAY_USE = {
   'service': [...belowOf('service'), 'server', 'core', 'stand-ins'],
   'server': [...FLOORS, 'core'],
   'client': [],
-  'cli': ['client', 'server', 'words'],
-  'console': ['client', 'words'],
+  // What is decided from values alone is decided alike everywhere: walks, and what is wrong with a call.
+  'cli': ['client', 'server', 'core', 'words'],
+  'console': ['client', 'core', 'words'],
 };
 const folderOf = (type) => (FLOORS.includes(type) ? `packages/server/src/${type}/**` : `packages/${type}/**`);
 const RESOLVER = { typescript: { project: ['packages/*/tsconfig.json'], noWarnOnMultipleProjects: true } };

@@ -15,6 +15,8 @@ import { reactionCommands } from './commands/reactions.js';
 import { routesCommand } from './commands/routes.js';
 import { serviceCommands } from './commands/service.js';
 import { transferCommands } from './commands/transfer.js';
+import { traceCommands } from './commands/traces.js';
+import { walkCommand } from './commands/walk.js';
 import { weightingCommands } from './commands/weighting.js';
 import { Failure } from './failure.js';
 import { VERSION } from './version.js';
@@ -46,6 +48,8 @@ function program(): Command {
   moderationCommands(command);
   weightingCommands(command);
   routesCommand(command);
+  traceCommands(command);
+  walkCommand(command);
   everyCommand(command, []);
   return command;
 }

@@ -21,3 +21,4 @@ export interface OwnFields {}
 /** The own fields of one table, as replies carry them. */
 export type OwnFieldsOf<Table extends string> =
   OwnFields extends Record<Table, infer Fields> ? Fields : Record<string, unknown>;
+export { callAny, type AnyCall, type AnyReply } from './any-call.js';

@@ -87,3 +87,13 @@ export type Weighting = Schemas['Weighting'];
 export type WeightingTrial = Schemas['WeightingTrial'];
 /** How a page of somebody's feed was read. */
 export type FeedInspection = Schemas['FeedInspection'];
+/** What a call did: its statements, and the rows that it changed. */
+export type Trace = Schemas['Trace'];
+/** A row that a call inserted, changed or deleted. */
+export type RowChange = Schemas['RowChange'];
+/** A call in the list of those that were traced. */
+export type TracedCall = Schemas['TracedCall'];
+/** What calls did lately, as figures. */
+export type Activity = Schemas['Activity'];
+/** What each caller met. */
+export type CallOutcomes = Schemas['CallOutcomes'];

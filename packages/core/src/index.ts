@@ -166,3 +166,5 @@ export {
   type ApiSchema,
   type FoundOperation,
 } from './api/operations.js';
+export { requestAjv } from './checking/request-ajv.js';
+export { faultsOf, sayFaults, type RequestPart, type ValueFault } from './checking/value-faults.js';

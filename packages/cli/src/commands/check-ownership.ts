@@ -4,7 +4,7 @@ import colors from 'picocolors';
 import { action, type CommandContext } from '../action.js';
 import { unwrap, type CommonOptions } from '../context.js';
 import { print, printTable, remark } from '../output.js';
-import { toJUnit } from '../ownership-junit.js';
+import { ownershipAsJUnit } from '../ownership-junit.js';
 
 interface CheckOptions extends CommonOptions {
   readonly data?: string;
@@ -22,7 +22,7 @@ export function checkOwnershipCommand(check: Command): void {
     .option('--data <folder>', 'data folder with the operator key')
     .action(
       action(tryRoutes, (result, { options }) => {
-        if (options.junit) process.stdout.write(toJUnit(result));
+        if (options.junit) process.stdout.write(ownershipAsJUnit(result));
         else show(result);
       }),
     );

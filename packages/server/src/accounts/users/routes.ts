@@ -4,6 +4,7 @@ import { etagOf, ifMatchHeaders, ifMatchOf, signedIn } from '../../ground/http/d
 import { SESSION_COOKIE, SESSION_COOKIE_OPTIONS } from '../../ground/http/principal.js';
 import { linkNext } from '../../ground/http/pagination.js';
 import { replies } from '../../ground/http/replies.js';
+import { aside } from '../../ground/traces/call-scope.js';
 import { pageQuery, ref, userParam, Uuid } from '../../ground/http/schemas.js';
 import type { Users } from './service.js';
 import type { AccountDeletion } from './deletion/service.js';
@@ -150,7 +151,7 @@ export function userRoutes(app: App, services: Needs): void {
     async (request, reply) => {
       await deletion.delete(signedIn(request).userId, request.body, request.ip);
       // The rest needs no waiting for; should it be interrupted, the upkeep goes on with it.
-      void deletion.erase().catch((error: unknown) => request.log.error(error));
+      void aside(() => deletion.erase()).catch((error: unknown) => request.log.error(error));
       return reply.clearCookie(SESSION_COOKIE, SESSION_COOKIE_OPTIONS).code(204).send(null);
     },
   );

@@ -81,3 +81,6 @@ export const currentRehearsal = (): Rehearsal | null => SCOPES.getStore()?.[0]?.
 
 /** Does something for a call: whatever it sends to the database is written down there. */
 export const runFor = <T>(scopes: readonly CallScope[], work: () => T): T => SCOPES.run(scopes, work);
+
+/** Does something that is begun by a call and is none of it: what goes on after the reply, or for everybody. */
+export const aside = <T>(work: () => T): T => (SCOPES.getStore() ? SCOPES.run([], work) : work());

@@ -1,4 +1,5 @@
 import { setTimeout as pause } from 'node:timers/promises';
+import { aside } from '../../ground/traces/call-scope.js';
 import { netOf, type EventPosition } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import type { Feed } from '../../feed/service.js';
@@ -110,7 +111,7 @@ export class StreamHub {
       else await this.#tell([stream], missed, from, until);
       stream.position = until;
     }
-    if (!this.#isLooking) this.#looking = this.#look();
+    if (!this.#isLooking) this.#looking = aside(() => this.#look());
     await this.#stand([stream]);
   }
 

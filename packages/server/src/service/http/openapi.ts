@@ -67,7 +67,7 @@ export async function useOpenApi(app: FastifyInstance, config: Config, base: () 
 }
 
 /** What only our own validator and this document read of a schema. */
-const OURS = ['$id', 'x-configured', 'x-storable', 'x-line', 'x-kept', 'x-own-fields', 'x-written-fields'];
+const OURS = ['$id', 'x-configured', 'x-own-fields', 'x-written-fields'];
 
 /**
  * The document, for the route and for generating the client.
@@ -101,7 +101,7 @@ function tidy(value: unknown, config: Config, openFields: boolean): unknown {
   const least = limit === 'bio' ? 0 : 1;
   return {
     ...out,
-    'x-characters': { min: least, max: limits[limit] },
+    'x-characters': { min: least, max: limits[limit], ...(limit === 'name' && { line: true }) },
     'minLength': least,
     'maxLength': 4000,
     'description': `${String(out.description)}: ${least} to ${limits[limit]} characters as people count them (grapheme clusters), at most 4,000 code points`,

@@ -16,7 +16,7 @@ const OWN_TABLES = ['traces', 'trace_texts', 'live_services', 'gather_lane_migra
 const TABLES = `
   SELECT c.relname AS name,
     (SELECT array_agg(a.attname::text ORDER BY a.attnum) FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped) AS columns,
-    (SELECT convert_from(t.tgargs, 'UTF8') FROM pg_trigger t WHERE t.tgrelid = c.oid AND t.tgname = '${TRIGGER}') AS argument
+    (SELECT encode(t.tgargs, 'escape') FROM pg_trigger t WHERE t.tgrelid = c.oid AND t.tgname = '${TRIGGER}') AS argument
   FROM pg_class c WHERE c.relkind = 'r' AND c.relnamespace = 'public'::regnamespace AND c.relname <> ALL ($1) ORDER BY c.relname`;
 
 /** Whether a service that lives traces what calls do. */
@@ -64,7 +64,7 @@ export function settleRowTriggers(
 function made({ name, columns, argument }: TableRow, plan: HousePlan, model: OwnFields): string[] {
   const hidden = `{${columns.filter((column) => showingOf(plan, model, name, column) !== 'shown').join(',')}}`;
   // The catalogue ends each argument with a NUL.
-  if (argument?.replace(/\0$|\\000$/, '') === hidden) return [];
+  if (argument?.replace(/\\000$/, '') === hidden) return [];
   return [
     `CREATE OR REPLACE TRIGGER "${TRIGGER}" AFTER INSERT OR UPDATE OR DELETE ON ${quoted(name)} FOR EACH ROW
      WHEN (current_setting('gather_lane.traced', true) = 'on') EXECUTE FUNCTION trace_row(${literal(hidden)})`,

@@ -1,6 +1,7 @@
 import { Type } from 'typebox';
 import type { App } from '../../ground/http/app-type.js';
 import { replies } from '../../ground/http/replies.js';
+import { aside } from '../../ground/traces/call-scope.js';
 import { ref } from '../../ground/http/schemas.js';
 import type { Weightings } from './service.js';
 import type { Users } from '../../accounts/users/service.js';
@@ -85,7 +86,7 @@ export function weightingRoutes(app: App, { weighting: weightings, users }: Need
       const { note, by, ...wanted } = request.body;
       const id = await weightings.adopt(wanted, { note, by });
       request.log.warn({ id, by }, 'a weighting is being adopted');
-      void weightings.build().catch((error: unknown) => request.log.error(error));
+      void aside(() => weightings.build()).catch((error: unknown) => request.log.error(error));
       return reply.code(202).send(await weightings.one(id));
     },
   );
