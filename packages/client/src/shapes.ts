@@ -97,3 +97,5 @@ export type TracedCall = Schemas['TracedCall'];
 export type Activity = Schemas['Activity'];
 /** What each caller met. */
 export type CallOutcomes = Schemas['CallOutcomes'];
+/** What is wrong with something that was written. */
+export type Proof = Schemas['Proof'];

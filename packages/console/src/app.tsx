@@ -21,6 +21,10 @@ const feed = page(() => import('./feed/feed-page'), 'FeedPage');
 const hashtags = page(() => import('./hashtags/hashtags-page'), 'HashtagsPage');
 const hashtag = page(() => import('./hashtags/hashtag-page'), 'HashtagPage');
 const notifications = page(() => import('./notifications/notifications-page'), 'NotificationsPage');
+const calls = page(() => import('./calls/calls-page'), 'CallsPage');
+const trace = page(() => import('./calls/trace-page'), 'TracePage');
+const walks = page(() => import('./walks/walks-page'), 'WalksPage');
+const activity = page(() => import('./activity/activity-page'), 'ActivityPage');
 const post = page(() => import('./posts/post-page'), 'PostPage');
 const profile = page(() => import('./users/profile-page'), 'ProfilePage');
 
@@ -63,6 +67,10 @@ export function App() {
                     <Route path="notifications" element={notifications} />
                     <Route path="hashtags" element={hashtags} />
                     <Route path="hashtags/:hashtag" element={hashtag} />
+                    <Route path="calls" element={calls} />
+                    <Route path="calls/:trace" element={trace} />
+                    <Route path="walks" element={walks} />
+                    <Route path="activity" element={activity} />
                     <Route path="posts/:post" element={post} />
                     <Route path="posts/:post/comments/:comment" element={post} />
                     <Route path="users/:user" element={profile} />

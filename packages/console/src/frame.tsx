@@ -15,6 +15,8 @@ const PAGES = [
   { to: '/hashtags', name: 'Hashtags' },
   { to: '/weighting', name: 'Weighting' },
   { to: '/ownership', name: 'Ownership' },
+  { to: '/calls', name: 'Calls' },
+  { to: '/activity', name: 'Activity' },
 ];
 
 /** The bar with the pages and the acting-as switch, around whatever page is shown. */
@@ -48,8 +50,8 @@ export function Frame() {
         }}
       >
         <Container
-          maxWidth="lg"
-          sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', columnGap: 1.5, rowGap: 0.75, py: 1.25 }}
+          maxWidth="xl"
+          sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', columnGap: 1, rowGap: 0.75, py: 1.25 }}
         >
           <Stack
             component={NavLink}
@@ -70,13 +72,13 @@ export function Frame() {
             component="nav"
             aria-label="Pages"
             direction="row"
-            sx={{ gap: 0.5, maxWidth: '100%', overflowX: 'auto' }}
+            sx={{ gap: 0.25, maxWidth: '100%', overflowX: 'auto', fontSize: '0.97rem' }}
           >
             {PAGES.map((page) => (
               <PageLink key={page.to} {...page} />
             ))}
             {about?.mailbox && <PageLink to="/mailbox" name="Mailbox" />}
-            <Link href="/docs" underline="none" sx={{ px: 0.875, py: 0.75, color: 'text.secondary', fontWeight: 600 }}>
+            <Link href="/docs" underline="none" sx={{ px: 0.625, py: 0.75, color: 'text.secondary', fontWeight: 600 }}>
               Docs
             </Link>
           </Stack>
@@ -102,7 +104,7 @@ function PageLink({ to, name }: { to: string; name: string }) {
       to={to}
       underline="none"
       sx={{
-        'px': 0.875,
+        'px': 0.625,
         'py': 0.75,
         'color': 'text.secondary',
         'borderRadius': 1,

@@ -22,6 +22,7 @@ export const theme = createTheme({
       palette: {
         primary: { main: '#1F6F6B' },
         secondary: { main: '#8A6417' },
+        warning: { main: '#8F4E00' },
         background: { default: '#FAF8F3', paper: '#FFFFFF' },
         text: { primary: '#22302F', secondary: '#566462' },
         divider: '#DDD8CB',

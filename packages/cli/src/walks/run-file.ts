@@ -3,16 +3,14 @@ import { readFileSync } from 'node:fs';
 import { setTimeout as pause } from 'node:timers/promises';
 import { callAny } from '@gather-lane/client';
 import {
-  checkWalk,
-  readWalk,
   runWalk,
   type ApiDocument,
   type CameBack,
   type Json,
   type StepOutcome,
   type Walk,
-  type WalkFault,
 } from '@gather-lane/core/calls';
+import { checkWalk, readWalk, unfitFor, type WalkFault } from '@gather-lane/core/proofs';
 import { Failure } from '../failure.js';
 
 /** What a walk is run against. */
@@ -55,6 +53,7 @@ export async function runFile(
   const steps: StepOutcome[] = [];
   const runner = {
     send: async (call: Parameters<typeof callAny>[1]) => (await callAny(address, call)) as CameBack,
+    unfit: unfitFor,
     wait: (ms: number) => pause(ms),
     now: () => performance.now(),
     mark: randomBytes(4).toString('hex'),

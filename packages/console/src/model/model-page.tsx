@@ -55,6 +55,8 @@ const KEPT = [
   'lively_hashtags',
   'hashtag_people',
   'comment_people',
+  'traces',
+  'trace_texts',
 ];
 const RUNNING_MS = 700;
 const QUIET_MS = 8_000;

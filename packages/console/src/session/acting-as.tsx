@@ -34,10 +34,10 @@ export function ActingAs() {
     else actAs(option.handle).catch((error: unknown) => tell(errorText(error), 'error'));
   };
   return (
-    <Stack direction="row" sx={{ alignItems: 'center', gap: 1 }}>
+    <Stack direction="row" sx={{ alignItems: 'center', gap: 0.5 }}>
       <Autocomplete<Option, false, true>
         size="small"
-        sx={{ width: 170 }}
+        sx={{ width: 150 }}
         disableClearable
         selectOnFocus
         handleHomeEndKeys

@@ -41,7 +41,18 @@ export function useSession(): SessionContextValue {
 
 /** What only the operator is told. */
 const OF_OPERATOR = ({ queryKey }: { queryKey: readonly unknown[] }) =>
-  ['stats', 'ownership', 'refused', 'mailbox', 'weightings', 'trial', 'inspection'].includes(String(queryKey[0]));
+  [
+    'stats',
+    'ownership',
+    'refused',
+    'mailbox',
+    'weightings',
+    'trial',
+    'inspection',
+    'traces',
+    'trace',
+    'activity',
+  ].includes(String(queryKey[0]));
 
 const KEY_IN_ADDRESS = /^#operator-key=(.+)$/;
 

@@ -7,6 +7,8 @@ export type RowValues = Readonly<Record<string, unknown>>;
 /** A row that a call inserted, changed or deleted, as the database said. */
 export interface RowChange {
   readonly table: string;
+  /** Its primary key, as the Model page takes it; null where that is not public. */
+  key: string | null;
   readonly act: RowAct;
   /** Null for a row that was inserted. */
   readonly before: RowValues | null;

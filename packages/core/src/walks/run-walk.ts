@@ -27,6 +27,8 @@ export interface CameBack {
 export interface WalkRunner {
   /** Makes a call. @throws Error that says why nothing came back, and what to do */
   send(call: SentCall): Promise<CameBack>;
+  /** Where a body does not fit a JSON Schema. */
+  unfit(schema: Json, body: Json | undefined): readonly Difference[] | Promise<readonly Difference[]>;
   /** Waits, where a service asks for it. */
   wait(ms: number): Promise<void>;
   /** Milliseconds of a clock. */
@@ -207,8 +209,11 @@ async function take(
     }
     for (const [name, value] of Object.entries(kept)) known.set(name, value);
     // Where the reply is not even such a one, all else that is expected says nothing more.
-    const wanted = lacking.length > 0 ? { status: expect.status, problem: expect.problem } : expect;
-    const different = [...differences(wanted as Expectation, { ...came, rows }, known), ...lacking];
+    const { status: ofStatus, problem } = expect;
+    const bare = { ...(ofStatus !== undefined && { status: ofStatus }), ...(problem !== undefined && { problem }) };
+    const wanted: Expectation = lacking.length > 0 ? bare : expect;
+    const unfit = wanted.schema === undefined ? [] : await runner.unfit(filled(wanted.schema, known), came.body);
+    const different = [...differences(wanted, { ...came, rows, unfit }, known), ...lacking];
     const { status, body } = came;
     return {
       ...head,

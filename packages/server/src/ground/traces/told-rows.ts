@@ -40,6 +40,7 @@ export function toldRow(notice: RowNotice, statement: number, isShown: IsShown):
   if (act === 'changed' && changed.length === 0) return null;
   return {
     table,
+    key: null,
     act,
     before: kept(before),
     after: kept(after),

@@ -16,7 +16,7 @@ declare module 'fastify' {
 }
 
 /** Looking at what calls did is no call to look at. */
-const NOT_TRACED = /^\/v1\/(?:openapi|operator\/(?:traces|activity|calls)\b)/;
+const NOT_TRACED = /^\/v1\/(?:openapi|operator\/(?:traces|activity|calls|proofs)\b)/;
 
 /** Writes down what each call of the API does, where that is wanted. To be added before the hooks that ask the database. */
 export function useTraces(app: FastifyInstance, recorder: Recorder | null): void {
@@ -31,7 +31,9 @@ export function useTraces(app: FastifyInstance, recorder: Recorder | null): void
     const scope = recorder.open(currentRehearsal());
     request.trace = scope;
     void reply.header('gather-trace', scope.id);
-    reply.raw.once('close', () => recorder.close(scope, { startedAt, ...factsOf(request, reply) }));
+    let answered = false;
+    reply.raw.once('finish', () => (answered = true));
+    reply.raw.once('close', () => recorder.close(scope, { startedAt, ...factsOf(request, reply, answered) }));
     runFor([scope], done);
   });
   // What arrives of a body arrives in nobody's name.
@@ -43,7 +45,7 @@ export function useTraces(app: FastifyInstance, recorder: Recorder | null): void
   });
 }
 
-function factsOf(request: FastifyRequest, reply: FastifyReply) {
+function factsOf(request: FastifyRequest, reply: FastifyReply, answered: boolean) {
   const { method, url, routeOptions, principal, problem, listed, headers } = request;
   const route = routeOptions.url?.replace(/:(\w+)/g, '{$1}') ?? null;
   const context = readTraceparent([headers.traceparent].flat()[0]);
@@ -55,11 +57,14 @@ function factsOf(request: FastifyRequest, reply: FastifyReply) {
     operationId,
     path: maskedPath(url, route ?? ''),
     caller: { kind: principal?.caller.kind ?? 'nobody', id: session?.userId ?? null, handle: session?.handle ?? null },
-    // Without its end nobody knows what came of it.
-    status: reply.raw.writableFinished ? reply.statusCode : null,
+    status: answered || streams(reply) ? reply.raw.statusCode : null,
     problem,
     traceId: context?.traceId ?? randomBytes(16).toString('hex'),
     parentId: context?.parentId ?? null,
     shown: listed,
   } as const;
 }
+
+/** A stream is ended by whoever reads it: that is no call that was cut off. */
+const streams = ({ raw }: FastifyReply): boolean =>
+  raw.headersSent && String(raw.getHeader('content-type') ?? '').startsWith('text/event-stream');

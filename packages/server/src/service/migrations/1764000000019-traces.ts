@@ -22,6 +22,7 @@ export class Traces1764000000019 implements MigrationInterface {
         statements integer NOT NULL,
         rows integer NOT NULL,
         warnings integer NOT NULL,
+        rehearsed boolean NOT NULL,
         bytes integer NOT NULL,
         body text NOT NULL)`);
     await runner.query(`CREATE INDEX traces_process ON traces (process, n)`);

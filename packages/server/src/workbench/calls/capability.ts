@@ -1,6 +1,7 @@
 import { OperatorKey } from '../../accounts/operator/key.js';
 import { Sessions } from '../../accounts/sessions/service.js';
 import { Users } from '../../accounts/users/service.js';
+import { Blocks } from '../../graph/blocks/service.js';
 import type { Capability } from '../../ground/capability/capability.js';
 import { Recorder } from '../traces/recorder.js';
 import { TRIALS } from './ownership.js';
@@ -16,6 +17,7 @@ export const calls: Capability = {
         database: house.database,
         sessions: house.get(Sessions),
         users: house.get(Users),
+        blocks: house.get(Blocks),
         key: house.get(OperatorKey),
         pass: house.pass,
         actsAs: house.demo || house.config.sessions.actingAs,

@@ -1,10 +1,11 @@
 import type { ApiDocument } from '@gather-lane/core';
 import type { App } from '../../ground/http/app-type.js';
+import { PASS_HEADER } from '../../ground/http/own-check.js';
 import { invalid, Problem } from '../../ground/http/problem.js';
 import { replies } from '../../ground/http/replies.js';
 import { ref } from '../../ground/http/schemas.js';
 import { Calls, type CallParts } from './service.js';
-import { CallOutcomesSchema, CallsWish } from './schema.js';
+import { CallOutcomesSchema, CallsWish, ProofSchema, ProofWish } from './schema.js';
 
 /** What these are made of. */
 type Needs = Omit<CallParts, 'recorder' | 'inject' | 'document'> & {
@@ -14,11 +15,18 @@ type Needs = Omit<CallParts, 'recorder' | 'inject' | 'document'> & {
   readonly actsAs: boolean;
 };
 
-/** The route by which calls are made as whoever is asked for. */
+/** Routes by which calls are made as whoever is asked for, and read before they are. */
 export function callRoutes(app: App, { recorder, actsAs, ...needs }: Needs): void {
   app.addSchema(CallOutcomesSchema);
+  app.addSchema(ProofSchema);
   let known: ApiDocument | undefined;
   const document = () => (known ??= app.swagger() as unknown as ApiDocument);
+  let whole: Promise<ApiDocument> | undefined;
+  // As everybody reads it, with limits and own fields written out.
+  const published = () =>
+    (whole ??= app
+      .inject({ method: 'GET', url: '/v1/openapi.json', headers: { [PASS_HEADER]: needs.pass } })
+      .then((reply) => reply.json<ApiDocument>()));
   const calls = recorder && new Calls({ ...needs, recorder, document, inject: (call) => app.inject(call) });
 
   app.post(
@@ -51,7 +59,7 @@ export function callRoutes(app: App, { recorder, actsAs, ...needs }: Needs): voi
           'not-traced',
           'This service writes down nothing of its calls: set `traces.on` and start it again.',
         );
-      if (!actsAs && callers.some(({ as }) => as === 'user' || as === 'ended'))
+      if (!actsAs && callers.some(({ as }) => as !== 'nobody' && as !== 'operator'))
         throw new Problem(
           'acting-off',
           'The operator may act as a user only in the demo, or where sessions.actingAs is set.',
@@ -63,5 +71,20 @@ export function callRoutes(app: App, { recorder, actsAs, ...needs }: Needs): voi
         throw invalid('/callers', 'names several callers: only one call can be kept; leave `keep` out');
       return { outcomes: [await calls.make(wish, callers[0]!)] } as never;
     },
+  );
+
+  app.post(
+    '/v1/operator/proofs',
+    {
+      config: { doorway: 'operator' },
+      schema: {
+        operationId: 'proofread',
+        tags: ['operator'],
+        summary: 'Read a call, a walk or a value before it is sent: what would be refused, in the words of the service',
+        body: ProofWish,
+        response: replies({ 200: ref(ProofSchema) }, ['invalid', 'wrong-origin', 'too-large', 'wrong-media-type']),
+      },
+    },
+    async (request) => (await import('./proofread.js')).proofread(request.body, await published()) as never,
   );
 }

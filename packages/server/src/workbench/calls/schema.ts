@@ -5,11 +5,12 @@ import { TraceSchema } from '../traces/schema.js';
 /** Who a call is made as. */
 export const CallerWish = closed({
   as: Type.String({
-    enum: ['nobody', 'user', 'ended', 'operator'],
-    description: '`ended`: with a token whose session has ended',
+    enum: ['nobody', 'user', 'blocked', 'ended', 'operator'],
+    description:
+      '`ended`: with a token whose session has ended; `blocked`: once whoever owns what the path names blocks them, where it is rolled back',
   }),
   user: Type.Optional(
-    Type.String({ minLength: 1, maxLength: 64, description: 'An id or @handle, for `user` and `ended`' }),
+    Type.String({ minLength: 1, maxLength: 64, description: 'An id or @handle, for `user`, `blocked` and `ended`' }),
   ),
 });
 
@@ -51,4 +52,43 @@ export const CallOutcomesSchema = Type.Object(
     ),
   },
   { $id: 'CallOutcomes' },
+);
+
+const Template = Type.String({ maxLength: 300, description: 'As the API document writes it: `/v1/posts/{post}`' });
+const Texts = Type.Record(Type.String(), Type.String());
+
+/** What is to be read before it is sent: one of the three. */
+export const ProofWish = closed(
+  {
+    call: Type.Optional(
+      closed({
+        method: Type.String({ maxLength: 10 }),
+        template: Template,
+        parameters: Texts,
+        body: Type.Optional(Type.Unknown()),
+      }),
+    ),
+    walk: Type.Optional(Type.String({ description: 'The text of a walk file' })),
+    value: Type.Optional(
+      closed({ schema: Type.Object({}, { additionalProperties: true }), value: Type.Optional(Type.Unknown()) }),
+    ),
+  },
+  { minProperties: 1, maxProperties: 1 },
+);
+
+/** What is wrong with it. */
+export const ProofSchema = Type.Object(
+  {
+    faults: Type.Array(
+      Type.Object({
+        line: orNull(Type.Integer({ description: 'Of a walk file, counted from 1' })),
+        where: Type.String({
+          description: 'A JSON Pointer; of a walk, the step; `parameter/…` for one of the path or query',
+        }),
+        says: Type.String(),
+      }),
+    ),
+    walk: Type.Unknown({ description: 'The walk as it was read; null where it could not be, or none was asked for' }),
+  },
+  { $id: 'Proof' },
 );

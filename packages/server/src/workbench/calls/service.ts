@@ -6,6 +6,7 @@ import { v7 as uuidv7 } from 'uuid';
 import type { OperatorKey } from '../../accounts/operator/key.js';
 import type { Sessions } from '../../accounts/sessions/service.js';
 import type { Users } from '../../accounts/users/service.js';
+import type { Blocks } from '../../graph/blocks/service.js';
 import { PASS_HEADER } from '../../ground/http/own-check.js';
 import { invalid } from '../../ground/http/problem.js';
 import { CallScope, runFor } from '../../ground/traces/call-scope.js';
@@ -44,6 +45,7 @@ export interface CallParts {
   readonly database: DataSource;
   readonly sessions: Sessions;
   readonly users: Users;
+  readonly blocks: Blocks;
   readonly key: OperatorKey;
   /** By which no limit counts what is called here. */
   readonly pass: string;
@@ -79,7 +81,9 @@ export class Calls {
   async make(wish: Wish, caller: CallerWish): Promise<CallOutcome> {
     const who = await this.#who(caller);
     const refused = this.#refusal(wish, true);
-    if (refused !== null) return notCalled(who, refused, true);
+    const not =
+      refused ?? (who.as === 'blocked' ? 'Nobody is blocked only to see it: try it where it is rolled back.' : null);
+    if (not !== null) return notCalled(who, not, true);
     return this.#call(wish, who, await this.#keptToken(who), true);
   }
 
@@ -89,21 +93,25 @@ export class Calls {
     for (const caller of callers) people.push(await this.#who(caller));
     const refused = this.#refusal(wish, false);
     const outcomes: CallOutcome[] = [];
-    for (const who of people)
-      outcomes.push(refused === null ? await this.#rehearseAs(wish, who) : notCalled(who, refused, false));
+    for (const who of people) {
+      const owner = who.as === 'blocked' ? await this.#ownerOf(wish) : null;
+      const not = refused ?? (who.as === 'blocked' ? whyNotBlocked(who, owner) : null);
+      outcomes.push(not === null ? await this.#rehearseAs(wish, who, owner) : notCalled(who, not, false));
+    }
     return outcomes;
   }
 
-  async #rehearseAs(wish: Wish, who: Who): Promise<CallOutcome> {
+  async #rehearseAs(wish: Wish, who: Who, owner: string | null): Promise<CallOutcome> {
     const pool = (this.#parts.database.driver as unknown as { master: Pool }).master;
     const client = await pool.connect();
     const rehearsal = new Rehearsal(client);
     let broken: Error | undefined;
     try {
       await client.query('BEGIN');
-      const outcome = await runFor([new CallScope(uuidv7(), rehearsal)], async () =>
-        this.#call(wish, who, await this.#newToken(who), false),
-      );
+      const outcome = await runFor([new CallScope(uuidv7(), rehearsal)], async () => {
+        if (owner !== null) await this.#parts.blocks.add('blocks', owner, who.id!);
+        return this.#call(wish, who, await this.#newToken(who), false);
+      });
       await rehearsal.end();
       return outcome;
     } finally {
@@ -150,6 +158,21 @@ export class Calls {
     return { as, id, handle: row?.handle ?? null };
   }
 
+  /** Who owns what a path names: the author of a post or comment, or the user; null where it names nobody's. */
+  async #ownerOf(wish: Wish): Promise<string | null> {
+    const template = this.#operation(wish)?.template.split('/') ?? [];
+    const parts = wish.path.split('?')[0]!.split('/');
+    const named = (name: string) => parts[template.indexOf(`{${name}}`)];
+    for (const [name, sql] of OWNERS) {
+      const id = named(name);
+      if (id === undefined || !UUID.test(id)) continue;
+      const [row] = await this.#parts.database.query<{ id: string }[]>(sql, [id]);
+      return row?.id ?? null;
+    }
+    const user = named('user');
+    return user === undefined ? null : this.#parts.users.requireAny(decodeURIComponent(user));
+  }
+
   async #keptToken(who: Who): Promise<string | null> {
     const known = this.#tokens.get(who.id ?? '');
     if (who.as === 'user' && known && known.until > Date.now()) return known.token;
@@ -187,6 +210,18 @@ export class Calls {
     const types = Object.keys(this.#operation(wish)?.operation.requestBody?.content ?? {});
     return types.includes('application/json') || types.length === 0 ? 'application/json' : types[0]!;
   }
+}
+
+const UUID = /^[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i;
+/** Whose something is that a path names. */
+const OWNERS = [
+  ['comment', `SELECT author_id AS id FROM comments WHERE id = $1`],
+  ['post', `SELECT author_id AS id FROM posts WHERE id = $1`],
+] as const;
+
+function whyNotBlocked({ id, handle }: Who, owner: string | null): string | null {
+  if (owner === null) return 'The path names nothing of anybody’s, so nobody could block them.';
+  return owner === id ? `It is @${handle}’s own: nobody blocks themselves.` : null;
 }
 
 /** A caller who was found. */

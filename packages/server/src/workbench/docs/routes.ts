@@ -13,6 +13,7 @@ const INDEX = `
 <tr><td><a href="/docs/api">API</a></td><td>Every call with its parameters, its replies and who may make it</td></tr>
 <tr><td><a href="/v1/openapi.json">openapi.json</a></td><td>The same as an OpenAPI 3.1 document, for tools</td></tr>
 <tr><td><a href="/docs/config.schema.json">config.schema.json</a></td><td>JSON Schema of <code>gather-lane.yaml</code>, for editors</td></tr>
+<tr><td><a href="/docs/walk.schema.json">walk.schema.json</a></td><td>JSON Schema of walk files, for editors</td></tr>
 <tr><td><a href="/docs/problems">Problems</a></td><td>Every error with what to do about it</td></tr>
 </table>
 <h2>Signing in</h2>
@@ -30,6 +31,11 @@ export function docsRoutes(app: App): void {
   app.get('/docs/config.schema.json', html, (_request, reply) =>
     reply.type('application/schema+json').send(JSON.stringify(ConfigSchema)),
   );
+
+  app.get('/docs/walk.schema.json', html, async (_request, reply) => {
+    const { WALK_SCHEMA } = await import('@gather-lane/core/proofs');
+    return reply.type('application/schema+json').send(JSON.stringify(WALK_SCHEMA));
+  });
 
   app.get('/docs/problems', html, (_request, reply) => {
     const rows = Object.entries(PROBLEMS).map(

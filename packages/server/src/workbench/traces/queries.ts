@@ -1,10 +1,10 @@
 /** Keeps traces, each a column of arrays. Cost: a row and three index entries each. */
 export const KEEP_TRACES = `
-  INSERT INTO traces (id, process, started_at, method, route, caller, user_id, handle, status, ms, statements, rows, warnings, bytes, body)
-  SELECT t.id, $1, t.started_at, t.method, t.route, t.caller, t.user_id, t.handle, t.status, t.ms, t.statements, t.rows, t.warnings, octet_length(t.body), t.body
+  INSERT INTO traces (id, process, started_at, method, route, caller, user_id, handle, status, ms, statements, rows, warnings, rehearsed, bytes, body)
+  SELECT t.id, $1, t.started_at, t.method, t.route, t.caller, t.user_id, t.handle, t.status, t.ms, t.statements, t.rows, t.warnings, t.rehearsed, octet_length(t.body), t.body
   FROM unnest($2::uuid[], $3::timestamptz[], $4::text[], $5::text[], $6::text[], $7::uuid[], $8::text[], $9::integer[], $10::real[],
-              $11::integer[], $12::integer[], $13::integer[], $14::text[])
-    AS t (id, started_at, method, route, caller, user_id, handle, status, ms, statements, rows, warnings, body)
+              $11::integer[], $12::integer[], $13::integer[], $14::boolean[], $15::text[])
+    AS t (id, started_at, method, route, caller, user_id, handle, status, ms, statements, rows, warnings, rehearsed, body)
   ON CONFLICT (id) DO NOTHING`;
 
 /** Keeps texts that traces name. Cost: one look-up in the key each, once an hour for each text and process. */
@@ -41,7 +41,7 @@ const CHOSEN = `
 
 /** The calls of every process, the latest first. Cost: one pass over the index by time until a page is full; the store is bounded. */
 export const LIST_TRACES = `
-  SELECT t.id, t.started_at, t.method, t.route, t.caller, t.user_id, t.handle, t.status, t.ms, t.statements, t.rows, t.warnings
+  SELECT t.id, t.started_at, t.method, t.route, t.caller, t.user_id, t.handle, t.status, t.ms, t.statements, t.rows, t.warnings, t.rehearsed
   FROM traces t
   WHERE ($1::timestamptz IS NULL OR (t.started_at, t.id) < ($1::timestamptz, $2::uuid)) AND ${CHOSEN}
   ORDER BY t.started_at DESC, t.id DESC LIMIT $12`;
@@ -52,7 +52,7 @@ export const BY_ROUTE = `
     (count(*) FILTER (WHERE status >= 500 OR status IS NULL))::integer AS failed,
     (count(*) FILTER (WHERE status >= 400 AND status < 500))::integer AS refused,
     percentile_disc(ARRAY[0.5, 0.95, 0.99]) WITHIN GROUP (ORDER BY ms) AS quantiles, sum(ms)::real AS total
-  FROM traces WHERE started_at > clock_timestamp() - make_interval(secs => $1)
+  FROM traces WHERE started_at > clock_timestamp() - make_interval(secs => $1) AND NOT rehearsed
   GROUP BY method, route ORDER BY calls DESC, route, method LIMIT 50`;
 
 /** Calls in each of thirty parts of the last so many seconds ($1), the oldest first. Cost: as above. */
@@ -60,13 +60,13 @@ export const OVER_TIME = `
   SELECT s.part, count(t.n)::integer AS calls, (count(t.n) FILTER (WHERE t.status >= 400 OR t.status IS NULL))::integer AS errors
   FROM generate_series(0, 29) AS s (part)
   LEFT JOIN (SELECT n, status, floor(extract(epoch FROM clock_timestamp() - started_at) / ($1 / 30.0)) AS ago
-             FROM traces WHERE started_at > clock_timestamp() - make_interval(secs => $1)) AS t ON t.ago = 29 - s.part
+             FROM traces WHERE started_at > clock_timestamp() - make_interval(secs => $1) AND NOT rehearsed) AS t ON t.ago = 29 - s.part
   GROUP BY s.part ORDER BY s.part`;
 
 /** Since when there are traces at all, within so many seconds ($1). */
 export const SINCE = `
   SELECT min(started_at) AS since, count(*)::integer AS calls FROM traces
-  WHERE started_at > clock_timestamp() - make_interval(secs => $1)`;
+  WHERE started_at > clock_timestamp() - make_interval(secs => $1) AND NOT rehearsed`;
 
 /** The schema in which the database counts statements itself; no row where it does not. */
 export const COUNTED_IN = `
@@ -85,3 +85,9 @@ export const slowest = (schema: string): string => `
 export const SIZES = `
   SELECT relname AS name, greatest(reltuples, 0)::integer AS rows FROM pg_class
   WHERE relkind = 'r' AND relnamespace = 'public'::regnamespace`;
+
+/** The columns of primary keys, by table. */
+export const PRIMARY_KEYS = `
+  SELECT c.relname AS name, array_agg(a.attname::text ORDER BY array_position(i.indkey::int2[], a.attnum)) AS columns
+  FROM pg_index i JOIN pg_class c ON c.oid = i.indrelid JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum = ANY (i.indkey)
+  WHERE i.indisprimary AND c.relnamespace = 'public'::regnamespace GROUP BY c.relname`;

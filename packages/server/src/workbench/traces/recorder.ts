@@ -6,7 +6,7 @@ import { v7 as uuidv7 } from 'uuid';
 import { CallScope } from '../../ground/traces/call-scope.js';
 import type { Rehearsal } from '../../ground/traces/rehearsal.js';
 import { Plans } from './plans.js';
-import { FIND_TEXTS, FIND_TRACE, FORGET_BEYOND, KEEP_TEXTS, KEEP_TRACES } from './queries.js';
+import { FIND_TEXTS, FIND_TRACE, FORGET_BEYOND, KEEP_TEXTS, KEEP_TRACES, PRIMARY_KEYS } from './queries.js';
 
 /** How many calls a process keeps, and how many bytes of them. */
 export interface RingBounds {
@@ -57,6 +57,7 @@ export class Recorder {
   readonly #open = new Set<string>();
   readonly #texts = new Map<string, { readonly hash: string; keptAt: number }>();
   readonly #slowest = new Map<string, { calls: number; totalMs: number; longestMs: number; rows: number }>();
+  #keys = new Map<string, readonly string[]>();
   #waiting: Ended[] = [];
   #keeping: Promise<void> | null = null;
   #timer: NodeJS.Timeout | null = null;
@@ -131,12 +132,26 @@ export class Recorder {
       const sent = new Map(batch.flatMap(({ scope }) => [...scope.sent]));
       const plans = await this.#plans.of(sent);
       for (const { scope } of batch) scope.sent.clear();
+      await this.#nameRows(batch);
       await this.#keepTexts(batch);
       await this.#keepBatch(batch.map((each) => this.#traceOf(each, plans)));
       this.#sinceLook += batch.length;
       if (this.#sinceLook < Math.min(LOOK_EVERY, this.#bounds.calls)) continue;
       this.#sinceLook = 0;
       await this.#dataSource.query(FORGET_BEYOND, [this.process, this.#bounds.calls, this.#bounds.bytes]);
+    }
+  }
+
+  /** Gives rows their keys, which are asked for again where a table is new. */
+  async #nameRows(batch: readonly Ended[]): Promise<void> {
+    const rows = batch.flatMap(({ scope }) => scope.rows);
+    if (rows.some(({ table }) => !this.#keys.has(table))) {
+      const tables = await this.#dataSource.query<{ name: string; columns: string[] }[]>(PRIMARY_KEYS);
+      this.#keys = new Map(tables.map(({ name, columns }) => [name, columns]));
+    }
+    for (const row of rows) {
+      const values = this.#keys.get(row.table)?.map((column) => (row.after ?? row.before)?.[column]);
+      if (values?.every((value) => value !== undefined && value !== null)) row.key = values.map(String).join(',');
     }
   }
 
@@ -185,6 +200,7 @@ export class Recorder {
       column(({ statements, moreStatements }) => statements.length + moreStatements),
       column(({ counts }) => rowsChanged(counts)),
       column(({ warnings }) => warnings.length),
+      column(({ rehearsed }) => rehearsed),
       column((trace) => this.#write(trace)),
     ]);
   }

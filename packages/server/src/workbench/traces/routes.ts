@@ -33,6 +33,7 @@ interface TracedRow {
   readonly statements: number;
   readonly rows: number;
   readonly warnings: number;
+  readonly rehearsed: boolean;
 }
 
 /** Routes of what calls did. */

@@ -11,6 +11,7 @@ const Values = orNull(Type.Object({}, { additionalProperties: true, description:
 const RowChangeSchema = Type.Object(
   {
     table: Type.String(),
+    key: orNull(Type.String({ description: 'Its primary key, as the Model page takes it' })),
     act: Type.String({ enum: ['inserted', 'changed', 'deleted'] }),
     before: Values,
     after: Values,
@@ -88,6 +89,7 @@ export const TracedCallSchema = Type.Object(
     statements: Type.Integer(),
     rows: Type.Integer({ description: 'Rows inserted, changed and deleted' }),
     warnings: Type.Integer(),
+    rehearsed: Type.Boolean({ description: 'Whether all of it was rolled back on purpose' }),
   },
   { $id: 'TracedCall' },
 );

@@ -51,6 +51,10 @@ export class TraceRow {
   @Column({ type: 'integer' })
   warnings!: number;
 
+  /** Whether all of it was rolled back on purpose: it counts in no figure. */
+  @Column({ type: 'boolean' })
+  rehearsed!: boolean;
+
   @Column({ type: 'integer' })
   bytes!: number;
 
