@@ -41,6 +41,10 @@ const BENCHMARKS = {
     most: { kilobytes: 30, delayMs: 250 },
     run: async () => (await import('./streams.mjs')).benchStreams(size),
   },
+  traces: {
+    least: { on: 0.85 },
+    run: async () => (await import('./traces.mjs')).benchTraces(size),
+  },
   steady: { most: 1.1, run: async () => (await import('./steady.mjs')).benchSteady(size) },
 };
 

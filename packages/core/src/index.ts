@@ -168,3 +168,4 @@ export {
 } from './api/operations.js';
 export { requestAjv } from './checking/request-ajv.js';
 export { faultsOf, sayFaults, type RequestPart, type ValueFault } from './checking/value-faults.js';
+export { callFigures, type CallFigures, type EndedCall } from './traces/activity.js';

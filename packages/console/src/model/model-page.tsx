@@ -55,8 +55,9 @@ const KEPT = [
   'lively_hashtags',
   'hashtag_people',
   'comment_people',
-  'traces',
-  'trace_texts',
+  'trace_processes',
+  'trace_questions',
+  'trace_answers',
 ];
 const RUNNING_MS = 700;
 const QUIET_MS = 8_000;

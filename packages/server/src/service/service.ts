@@ -176,7 +176,7 @@ async function connect(
 async function live(house: House, readiness: Readiness, app: FastifyInstance, resources: Resources): Promise<void> {
   const { background, config } = house;
   const traces = house.find(Recorder) !== null;
-  const heartbeat = new Heartbeat(background, config.model, traces);
+  const heartbeat = new Heartbeat(background, config.model);
   const weightings = house.get(Weightings);
   await heartbeat.begin();
   await settleRowTriggers(background, house.plan, config.model, traces).catch((error: unknown) => app.log.warn(error));

@@ -5,11 +5,14 @@ import type { Rehearsal } from './rehearsal.js';
 /** As many statements and rows of one call are kept; beyond them they are counted. */
 const MOST_STATEMENTS = 300;
 const MOST_ROWS = 200;
+const MOST_BYTES = 256 * 1024;
 
 /** What is gathered of a call while it is under way. */
 export class CallScope {
   readonly id: string;
   readonly begun = performance.now();
+  /** About how many bytes it keeps. */
+  bytes = 600;
   readonly statements: StatementTrace[] = [];
   readonly rows: RowChange[] = [];
   /** What was sent along with statements, for asking how they are planned. Given up when the call ends. */
@@ -36,13 +39,15 @@ export class CallScope {
       return -1;
     }
     if (!this.sent.has(statement.text)) this.sent.set(statement.text, values);
+    this.bytes += 250;
     return this.statements.push(statement) - 1;
   }
 
   /** Keeps a row that was changed. */
-  tell(change: RowChange): void {
-    if (this.rows.length < MOST_ROWS) {
+  tell(change: RowChange, bytes: number): void {
+    if (this.rows.length < MOST_ROWS && this.bytes < MOST_BYTES) {
       this.rows.push(change);
+      this.bytes += 300 + bytes;
       return;
     }
     this.moreRows++;

@@ -1,5 +1,5 @@
 import { parameterKind, type RowChange, type StatementTrace } from '@gather-lane/core';
-import { currentScopes, type CallScope } from './call-scope.js';
+import type { CallScope } from './call-scope.js';
 import { toldRow, type IsShown, type RowNotice } from './told-rows.js';
 import { whoseStatement } from './whose-statement.js';
 
@@ -20,6 +20,8 @@ export interface Underway {
 
 /** Longer statements are shortened. */
 const LONGEST_TEXT = 8_000;
+/** What begins or ends a transaction, or a part of one. */
+const CONTROLS = /^\s*(?:COMMIT|END|ROLLBACK|SAVEPOINT)\b/i;
 const BEGINS = /^\s*(?:BEGIN|START TRANSACTION)/i;
 const COMMITS = /^\s*(?:COMMIT|END)\b/i;
 const ROLLS_BACK = /^\s*ROLLBACK(?!\s+TO\b)/i;
@@ -41,9 +43,9 @@ export class ConnectionLog {
     this.#isShown = isShown;
   }
 
-  /** A statement is sent. @returns null where it is for nobody's call */
-  begin(text: string, values: readonly unknown[]): Underway | null {
-    const calls = currentScopes().filter((scope) => !scope.over);
+  /** A statement is sent. @param holders the calls for which the connection is held @returns null where it is for nobody's */
+  begin(text: string, values: readonly unknown[], holders: readonly CallScope[]): Underway | null {
+    const calls = holders.some((scope) => scope.over) ? holders.filter((scope) => !scope.over) : holders;
     const first = calls[0];
     if (!first) return null;
     if (BEGINS.test(text)) {
@@ -72,7 +74,7 @@ export class ConnectionLog {
     for (const { scope, n } of scopes) {
       const change = toldRow(notice, n, this.#isShown);
       if (!change) return;
-      scope.tell(change);
+      scope.tell(change, (notice.message?.length ?? 0) + (notice.detail?.length ?? 0));
       told.push({ scope, change });
     }
     statement.changed++;
@@ -86,6 +88,7 @@ export class ConnectionLog {
     // One that fails leaves nothing of itself; in a transaction it takes along what went before, at the rollback.
     if (error !== null) takeBack(told);
     else this.#open?.push(...told);
+    if (!CONTROLS.test(text)) return;
     const saved = SAVES.exec(text)?.[1];
     if (saved !== undefined) this.#saved.set(saved, this.#open?.length ?? 0);
     const to = ROLLS_BACK_TO.exec(text)?.[1];

@@ -1,5 +1,6 @@
 import { EventEmitter } from 'node:events';
 import type pg from 'pg';
+import type { CallScope } from './call-scope.js';
 import type { ConnectionLog } from './connection-log.js';
 import type { Writable } from './traced-connections.js';
 
@@ -22,8 +23,8 @@ export class Rehearsal {
   }
 
   /** A connection for a part of the call, written down in a log of its own. */
-  lend(log: ConnectionLog): EventEmitter {
-    return new LentConnection(this, log);
+  lend(log: ConnectionLog, holders: readonly CallScope[]): EventEmitter {
+    return new LentConnection(this, log, holders);
   }
 
   /** No more is done in it: work that outlives the call would be done nowhere. */
@@ -50,13 +51,15 @@ export class Rehearsal {
 class LentConnection extends EventEmitter {
   readonly #rehearsal: Rehearsal;
   readonly #log: ConnectionLog;
+  readonly #holders: readonly CallScope[];
   /** The savepoint that stands for its transaction. */
   #transaction: string | null = null;
 
-  constructor(rehearsal: Rehearsal, log: ConnectionLog) {
+  constructor(rehearsal: Rehearsal, log: ConnectionLog, holders: readonly CallScope[]) {
     super();
     this.#rehearsal = rehearsal;
     this.#log = log;
+    this.#holders = holders;
   }
 
   release(): void {
@@ -75,7 +78,8 @@ class LentConnection extends EventEmitter {
   async #send(client: pg.PoolClient & Writable, text: string, values: unknown[] | undefined): Promise<pg.QueryResult> {
     const word = /^\s*(BEGIN|START TRANSACTION|COMMIT|ROLLBACK)\s*$/i.exec(text.split(/\bISOLATION\b/i)[0]!)?.[1];
     if (word !== undefined) return this.#control(client, word.toUpperCase(), text);
-    const written = () => client.written(this.#log, { text, ...(values && { values }) }) as Promise<pg.QueryResult>;
+    const written = () =>
+      client.written(this.#log, this.#holders, { text, ...(values && { values }) }) as Promise<pg.QueryResult>;
     if (this.#transaction !== null) return written();
     const savepoint = this.#rehearsal.savepoint();
     await plain(client, `SAVEPOINT ${savepoint}`);
@@ -91,7 +95,7 @@ class LentConnection extends EventEmitter {
 
   /** Begins and ends what is a transaction for the call; it is written down as such. */
   async #control(client: pg.PoolClient & Writable, word: string, text: string): Promise<pg.QueryResult> {
-    const underway = this.#log.begin(text, []);
+    const underway = this.#log.begin(text, [], this.#holders);
     const own = this.#transaction;
     if (word === 'BEGIN' || word === 'START TRANSACTION') this.#transaction = this.#rehearsal.savepoint();
     else this.#transaction = null;
@@ -112,7 +116,7 @@ class LentConnection extends EventEmitter {
 
 /** Sends what is no statement of the call. */
 const plain = (client: Writable, sql: string): Promise<pg.QueryResult> =>
-  client.written(NOBODYS, sql) as Promise<pg.QueryResult>;
+  client.written(NOBODYS, [], sql) as Promise<pg.QueryResult>;
 
 /** Writes down nothing. */
 const NOBODYS = { begin: () => null } as unknown as ConnectionLog;

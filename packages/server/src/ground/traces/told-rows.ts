@@ -34,7 +34,7 @@ export function toldRow(notice: RowNotice, statement: number, isShown: IsShown):
   const kept = (row: RowValues | null): RowValues | null =>
     row && Object.fromEntries(shown.map((name) => [name, shortened(row[name])]));
   const masked = [...names.filter((name) => !shown.includes(name)), ...hidden.map((name) => name.replace(/^\*/, ''))];
-  const unlike = names.filter((name) => JSON.stringify(before?.[name]) !== JSON.stringify(after?.[name]));
+  const unlike = before && after ? names.filter((name) => !isSame(before[name], after[name])) : [];
   const changed = [...unlike, ...hidden.filter((name) => name.startsWith('*')).map((name) => name.slice(1))];
   const act = ACTS[notice.constraint ?? ''] ?? 'changed';
   if (act === 'changed' && changed.length === 0) return null;
@@ -51,6 +51,10 @@ export function toldRow(notice: RowNotice, statement: number, isShown: IsShown):
     undone: false,
   };
 }
+
+/** Values of JSON as PostgreSQL writes them: what is the same is written alike. */
+const isSame = (a: unknown, b: unknown): boolean =>
+  a === b || (typeof a === 'object' && typeof b === 'object' && JSON.stringify(a) === JSON.stringify(b));
 
 function rowOf(text: string | undefined): RowValues | null {
   return text === undefined || text === '' || text === '-' ? null : (JSON.parse(text) as RowValues);

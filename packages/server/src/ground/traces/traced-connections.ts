@@ -1,6 +1,6 @@
 import { EventEmitter } from 'node:events';
 import pg from 'pg';
-import { currentRehearsal, currentScopes, runFor } from './call-scope.js';
+import { currentRehearsal, currentScopes, type CallScope } from './call-scope.js';
 import { ConnectionLog, type Underway } from './connection-log.js';
 import { ROW_NOTICE, type IsShown, type RowNotice } from './told-rows.js';
 
@@ -20,6 +20,8 @@ export function tracedConnections(isShown: IsShown): { Client: typeof pg.Client;
   /** One statement at a time is under way on a connection; what the database says meanwhile is of it. */
   class TracedClient extends pg.Client {
     readonly log = new ConnectionLog(isShown);
+    /** The calls for which it is held. */
+    holders: readonly CallScope[] = [];
     readonly #underway: (Underway | null)[] = [];
 
     constructor(config?: string | pg.ClientConfig) {
@@ -32,40 +34,38 @@ export function tracedConnections(isShown: IsShown): { Client: typeof pg.Client;
     }
 
     override query(sent: Sent, second?: unknown, third?: unknown): never {
-      return this.written(this.log, sent, second, third);
+      return this.written(this.log, this.holders, sent, second, third);
     }
 
-    /** Sends a statement, written down in a log of whoever sends it. */
-    written(log: ConnectionLog, sent: Sent, second?: unknown, third?: unknown): never {
-      const pass = super.query.bind(this) as unknown as (...given: unknown[]) => unknown;
-      const callback = [second, third].find((each) => typeof each === 'function') as Callback | undefined;
-      const values = (Array.isArray(second) ? second : typeof sent === 'object' ? sent.values : undefined) ?? [];
-      const text = typeof sent === 'string' ? sent : (sent.text ?? '');
-      // What streams has no end that a callback is told of.
+    /** Sends a statement, written down in a log for some calls. */
+    written(log: ConnectionLog, holders: readonly CallScope[], sent: Sent, second?: unknown, third?: unknown): never {
       const streams = typeof sent === 'object' && typeof sent.submit === 'function';
-      const underway = streams ? null : log.begin(text, values as unknown[]);
-      if (!underway && (streams || this.#underway.length === 0)) return pass(sent, second, third) as never;
+      const idle = this.#underway.length === 0;
+      // What streams has no end that a callback is told of.
+      if (streams || (holders.length === 0 && idle))
+        return super.query(sent as never, second as never, third as never) as never;
+      const callback = (typeof second === 'function' ? second : third) as Callback | undefined;
+      const values = Array.isArray(second) ? (second as unknown[]) : undefined;
+      const [text, parameters] = typeof sent === 'string' ? [sent, values] : [sent.text, values ?? sent.values];
+      const underway = log.begin(text, parameters ?? [], holders);
       this.#underway.push(underway);
-      const ended = (error: unknown, result?: pg.QueryResult) => {
+      const ended: Callback = (error, result) => {
         this.#underway.shift();
         if (underway) log.end(underway, result?.rowCount ?? null, error ? stateOf(error) : null);
       };
-      if (!callback)
-        return (pass(sent, second) as Promise<pg.QueryResult>).then(
-          (result) => {
-            ended(null, result);
-            return result;
-          },
-          (error: unknown) => {
-            ended(error);
-            throw error;
-          },
-        ) as never;
-      const told: Callback = (error, result) => {
-        ended(error, result);
-        callback(error, result);
-      };
-      return pass(sent, Array.isArray(second) ? second : undefined, told) as never;
+      const send = (told: Callback) => super.query(sent as string, values as unknown[], told);
+      if (callback)
+        return send((error, result) => {
+          ended(error, result);
+          callback(error, result);
+        }) as never;
+      return new Promise((resolve, reject) => {
+        send((error, result) => {
+          ended(error, result);
+          if (error) reject(error);
+          else resolve(result);
+        });
+      }) as never;
     }
   }
 
@@ -80,13 +80,23 @@ export function tracedConnections(isShown: IsShown): { Client: typeof pg.Client;
     override connect(callback?: Connected): Promise<pg.PoolClient> | void {
       const rehearsal = currentRehearsal();
       if (rehearsal) {
-        const client = rehearsal.lend(new ConnectionLog(isShown)) as unknown as pg.PoolClient;
+        const client = rehearsal.lend(new ConnectionLog(isShown), currentScopes()) as unknown as pg.PoolClient;
         return callback ? callback(undefined, client, () => client.release()) : Promise.resolve(client);
       }
-      if (!callback) return super.connect();
-      // A connection that was waited for is handed over by whoever gives it back, in their name.
-      const scopes = currentScopes();
-      super.connect((error, client, release) => runFor(scopes, () => callback(error, client, release)));
+      // A connection that was waited for is handed over by whoever gives it back: whose it is is known now.
+      const holders = currentScopes();
+      const held = (client: pg.PoolClient | undefined) => {
+        if (client) (client as unknown as TracedClient).holders = holders;
+      };
+      if (callback)
+        return super.connect((error, client, release) => {
+          held(client);
+          callback(error, client, release);
+        });
+      return super.connect().then((client) => {
+        held(client);
+        return client;
+      });
     }
   }
   return { Client: TracedClient as unknown as typeof pg.Client, Pool: TracedPool as unknown as typeof pg.Pool };
@@ -94,7 +104,7 @@ export function tracedConnections(isShown: IsShown): { Client: typeof pg.Client;
 
 /** A connection that can write down in a log of somebody else's. */
 export interface Writable extends EventEmitter {
-  written(log: ConnectionLog, sent: Sent, second?: unknown, third?: unknown): unknown;
+  written(log: ConnectionLog, holders: readonly CallScope[], sent: Sent, second?: unknown, third?: unknown): unknown;
 }
 
 const stateOf = (error: unknown): string => (error as { code?: string }).code ?? 'lost';

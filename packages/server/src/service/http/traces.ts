@@ -1,8 +1,7 @@
-import { randomBytes } from 'node:crypto';
 import { maskedPath, readTraceparent } from '@gather-lane/core';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { currentRehearsal, runFor, type CallScope } from '../../ground/traces/call-scope.js';
-import type { Recorder } from '../../workbench/traces/recorder.js';
+import type { CallFacts, Recorder } from '../../workbench/traces/recorder.js';
 
 declare module 'fastify' {
   interface FastifyRequest {
@@ -24,47 +23,61 @@ export function useTraces(app: FastifyInstance, recorder: Recorder | null): void
   app.decorateRequest('problem', null);
   app.decorateRequest('listed', null);
   if (!recorder) return;
-  recorder.failed = (error) => app.log.warn(error, 'traces could not be kept');
   app.addHook('onRequest', (request, reply, done) => {
     if (!request.url.startsWith('/v1/') || NOT_TRACED.test(request.url)) return done();
     const startedAt = new Date().toISOString();
-    const scope = recorder.open(currentRehearsal());
+    const scope = recorder.open(request.id, currentRehearsal());
     request.trace = scope;
     void reply.header('gather-trace', scope.id);
     let answered = false;
     reply.raw.once('finish', () => (answered = true));
-    reply.raw.once('close', () => recorder.close(scope, { startedAt, ...factsOf(request, reply, answered) }));
+    reply.raw.once('close', () => recorder.close(scope, factsOf(request, reply, startedAt, answered)));
     runFor([scope], done);
   });
   // What arrives of a body arrives in nobody's name.
   app.addHook('preValidation', (request, _reply, done) => (request.trace ? runFor([request.trace], done) : done()));
-  app.addHook('preSerialization', async (request, _reply, payload) => {
-    const { items } = (payload ?? {}) as { items?: unknown };
+  app.addHook('preSerialization', (request, _reply, payload, done) => {
+    const items = (payload as { items?: unknown } | null)?.items;
     if (Array.isArray(items)) request.listed = items.length;
-    return payload;
+    done(null, payload);
   });
 }
 
-function factsOf(request: FastifyRequest, reply: FastifyReply, answered: boolean) {
-  const { method, url, routeOptions, principal, problem, listed, headers } = request;
-  const route = routeOptions.url?.replace(/:(\w+)/g, '{$1}') ?? null;
-  const context = readTraceparent([headers.traceparent].flat()[0]);
-  const session = principal?.session ?? null;
-  const { operationId = null } = (routeOptions.schema ?? {}) as { operationId?: string };
-  return {
-    method,
-    route: route ?? 'no route',
-    operationId,
-    path: maskedPath(url, route ?? ''),
-    caller: { kind: principal?.caller.kind ?? 'nobody', id: session?.userId ?? null, handle: session?.handle ?? null },
-    status: answered || streams(reply) ? reply.raw.statusCode : null,
-    problem,
-    traceId: context?.traceId ?? randomBytes(16).toString('hex'),
-    parentId: context?.parentId ?? null,
-    shown: listed,
-  } as const;
+/** What is to be known of a call, made out when somebody looks: of what came with it nothing else is kept. */
+function factsOf(request: FastifyRequest, reply: FastifyReply, startedAt: string, answered: boolean): () => CallFacts {
+  const { method, url, routeOptions, principal, problem, listed } = request;
+  const { url: path } = routeOptions;
+  const { operationId = null, response } = (routeOptions.schema ?? {}) as {
+    operationId?: string;
+    response?: Record<number, { content?: object } | undefined>;
+  };
+  const traceparent = [request.headers.traceparent].flat()[0];
+  const { statusCode, headersSent } = reply.raw;
+  const route = path?.replace(/:(\w+)/g, '{$1}') ?? null;
+  // What came is masked before anything of it is kept.
+  const masked = maskedPath(url, route ?? '');
+  const context = readTraceparent(traceparent);
+  return () => {
+    const session = principal?.session ?? null;
+    // A stream is ended by whoever reads it: that is no call that was cut off.
+    const isStream = 'text/event-stream' in (response?.[200]?.content ?? {});
+    return {
+      startedAt,
+      method,
+      route: route ?? 'no route',
+      operationId,
+      path: masked,
+      caller: {
+        kind: principal?.caller.kind ?? 'nobody',
+        id: session?.userId ?? null,
+        handle: session?.handle ?? null,
+      },
+      // Without its end nobody knows what came of it.
+      status: answered || (isStream && headersSent) ? statusCode : null,
+      problem,
+      traceId: context?.traceId ?? null,
+      parentId: context?.parentId ?? null,
+      shown: listed,
+    };
+  };
 }
-
-/** A stream is ended by whoever reads it: that is no call that was cut off. */
-const streams = ({ raw }: FastifyReply): boolean =>
-  raw.headersSent && String(raw.getHeader('content-type') ?? '').startsWith('text/event-stream');

@@ -7,32 +7,22 @@ export class Traces1764000000019 implements MigrationInterface {
   async up(runner: QueryRunner): Promise<void> {
     // What a crash may take along: nobody's data.
     await runner.query(`
-      CREATE UNLOGGED TABLE traces (
-        n bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
-        id uuid NOT NULL UNIQUE,
-        process uuid NOT NULL,
-        started_at timestamptz(3) NOT NULL,
-        method text NOT NULL,
-        route text NOT NULL,
-        caller text NOT NULL,
-        user_id uuid,
-        handle text,
-        status integer,
-        ms real NOT NULL,
-        statements integer NOT NULL,
-        rows integer NOT NULL,
-        warnings integer NOT NULL,
-        rehearsed boolean NOT NULL,
-        bytes integer NOT NULL,
-        body text NOT NULL)`);
-    await runner.query(`CREATE INDEX traces_process ON traces (process, n)`);
-    await runner.query(`CREATE INDEX traces_started ON traces (started_at)`);
-    await runner.query(`
-      CREATE UNLOGGED TABLE trace_texts (
-        hash text PRIMARY KEY,
-        text text NOT NULL,
+      CREATE UNLOGGED TABLE trace_processes (
+        id uuid PRIMARY KEY,
         seen_at timestamptz(3) NOT NULL DEFAULT clock_timestamp())`);
-    await runner.query(`ALTER TABLE live_services ADD COLUMN traces boolean NOT NULL DEFAULT false`);
+    await runner.query(`
+      CREATE UNLOGGED TABLE trace_questions (
+        id uuid PRIMARY KEY,
+        asker uuid NOT NULL,
+        question text NOT NULL,
+        asked_at timestamptz(3) NOT NULL DEFAULT clock_timestamp())`);
+    await runner.query(`CREATE INDEX trace_questions_asked ON trace_questions (asked_at)`);
+    await runner.query(`
+      CREATE UNLOGGED TABLE trace_answers (
+        question_id uuid NOT NULL,
+        process uuid NOT NULL,
+        answer text NOT NULL,
+        PRIMARY KEY (question_id, process))`);
     await runner.query(`
       CREATE OR REPLACE FUNCTION trace_row() RETURNS trigger LANGUAGE plpgsql AS $$
       DECLARE
@@ -60,8 +50,8 @@ export class Traces1764000000019 implements MigrationInterface {
 
   async down(runner: QueryRunner): Promise<void> {
     await runner.query(`DROP FUNCTION trace_row() CASCADE`);
-    await runner.query(`ALTER TABLE live_services DROP COLUMN traces`);
-    await runner.query(`DROP TABLE trace_texts`);
-    await runner.query(`DROP TABLE traces`);
+    await runner.query(`DROP TABLE trace_answers`);
+    await runner.query(`DROP TABLE trace_questions`);
+    await runner.query(`DROP TABLE trace_processes`);
   }
 }

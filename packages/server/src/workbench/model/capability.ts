@@ -11,7 +11,7 @@ export const model: Capability = {
   tables: {
     model_migrations: { shown: ['id', 'begun_at', 'ended_at', 'state', 'undoes'], stays: true },
     model_steps: { shown: ['migration_id', 'n', 'field', 'does', 'begun_at', 'ended_at', 'rows'], stays: true },
-    live_services: { shown: ['id', 'host', 'pid', 'traces', 'started_at', 'seen_at'], stays: true },
+    live_services: { shown: ['id', 'host', 'pid', 'started_at', 'seen_at'], stays: true },
   },
   trials: TRIALS,
   start: (house) => ({

@@ -16,10 +16,6 @@ export class LiveService {
   @Column({ type: 'jsonb' })
   model!: KnownField[];
 
-  /** Whether it writes down what calls do. */
-  @Column({ type: 'boolean', default: false })
-  traces!: boolean;
-
   @Column({ type: 'timestamptz', precision: 3, default: () => 'clock_timestamp()' })
   startedAt!: Date;
 

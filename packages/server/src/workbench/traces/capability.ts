@@ -1,39 +1,20 @@
 import type { Capability } from '../../ground/capability/capability.js';
 import { tracesCalls } from '../../ground/traces/is-on.js';
 import { TRIALS } from './ownership.js';
-import { FORGET_OLD_TEXTS, FORGET_OLD_TRACES } from './queries.js';
+import { TraceAnswer, TraceProcess, TraceQuestion } from './peer.entity.js';
 import { Recorder } from './recorder.js';
 import { settleRowTriggers } from './row-triggers.js';
-import { TraceText } from './trace-text.entity.js';
-import { TraceRow } from './trace.entity.js';
 
 const MEGABYTE = 1024 * 1024;
 
 /** What calls did: their statements, and the rows that they changed. */
 export const traces: Capability = {
   name: 'traces',
-  entities: [TraceRow, TraceText],
+  entities: [TraceProcess, TraceQuestion, TraceAnswer],
   tables: {
-    traces: {
-      shown: [
-        'n',
-        'id',
-        'process',
-        'started_at',
-        'method',
-        'route',
-        'caller',
-        'user_id',
-        'handle',
-        'status',
-        'ms',
-        'statements',
-        'rows',
-        'warnings',
-        'bytes',
-      ],
-    },
-    trace_texts: { shown: ['hash', 'text', 'seen_at'] },
+    trace_processes: { shown: ['id', 'seen_at'], stays: true },
+    trace_questions: { shown: ['id', 'asker', 'asked_at'], stays: true },
+    trace_answers: { shown: ['question_id', 'process'], stays: true },
   },
   trials: TRIALS,
   start(house) {
@@ -42,10 +23,7 @@ export const traces: Capability = {
     const recorder = tracesCalls(config, demo)
       ? house.add(new Recorder(background, { calls, bytes: megabytes * MEGABYTE }))
       : null;
-    const forget = async () => {
-      await background.query(FORGET_OLD_TRACES);
-      await background.query(FORGET_OLD_TEXTS);
-    };
+    recorder?.peers.begin();
     return {
       routes: async (app) =>
         (await import('./routes.js')).traceRoutes(app, {
@@ -55,7 +33,6 @@ export const traces: Capability = {
           address: house.address,
         }),
       jobs: [
-        { does: 'forget old traces', run: forget },
         ...(recorder
           ? [
               {
@@ -67,7 +44,7 @@ export const traces: Capability = {
             ]
           : []),
       ],
-      stop: () => recorder?.keep() ?? Promise.resolve(),
+      stop: () => recorder?.peers.end() ?? Promise.resolve(),
     };
   },
 };

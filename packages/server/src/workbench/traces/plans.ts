@@ -14,41 +14,63 @@ const HOLDS = /advisory|pg_sleep|\bFOR\s+(?:NO\s+KEY\s+)?(?:UPDATE|SHARE|KEY\s+S
 
 /** What PostgreSQL says of how statements are planned; asked beside the calls, at most once a minute for each text. */
 export class Plans {
+  /** What is known so far, by the texts of statements. */
+  readonly known = new Map<string, PlanFacts>();
   readonly #dataSource: DataSource;
-  readonly #known = new Map<string, { readonly facts: PlanFacts | null; readonly at: number }>();
+  readonly #askedAt = new Map<string, number>();
+  readonly #wanted = new Map<string, readonly unknown[]>();
+  #asking: Promise<void> | null = null;
 
   constructor(dataSource: DataSource) {
     this.#dataSource = dataSource;
   }
 
-  /**
-   * The plans of some statements.
-   * @param sent what was sent along with each, by its text
-   */
-  async of(sent: ReadonlyMap<string, readonly unknown[]>): Promise<Map<string, PlanFacts>> {
+  /** Has plans asked for that are not known, or not lately. @param sent what was sent along with each, by its text */
+  want(sent: ReadonlyMap<string, readonly unknown[]>): void {
     const now = Date.now();
-    const unknown = [...sent].filter(([text]) => {
-      const known = this.#known.get(text);
-      return PLANNED.test(text) && (known === undefined || known.at < now - GOOD_MS);
-    });
-    if (unknown.length > 0) await this.#ask(unknown.slice(0, MOST_AT_ONCE));
-    const found = new Map<string, PlanFacts>();
-    for (const text of sent.keys()) {
-      const facts = this.#known.get(text)?.facts;
-      if (facts) found.set(text, facts);
+    for (const [text, values] of sent) {
+      if ((this.#askedAt.get(text) ?? 0) > now - GOOD_MS || !PLANNED.test(text)) continue;
+      if (this.#askedAt.size > MOST_KEPT) this.#forget();
+      this.#askedAt.set(text, now);
+      this.#wanted.set(text, values);
     }
-    return found;
+    if (this.#wanted.size > 0) this.#asking ??= this.#askAll();
+  }
+
+  /** What is wanted by now is known. */
+  async settled(): Promise<void> {
+    await this.#asking;
+  }
+
+  async #askAll(): Promise<void> {
+    try {
+      while (this.#wanted.size > 0) {
+        const some = [...this.#wanted].slice(0, MOST_AT_ONCE);
+        for (const [text] of some) this.#wanted.delete(text);
+        await this.#ask(some);
+      }
+    } catch {
+      // The database is away: calls fail by it themselves, and what is not known is asked for with a later one.
+      this.#forget();
+    } finally {
+      this.#asking = null;
+    }
+  }
+
+  #forget(): void {
+    this.#askedAt.clear();
+    this.#wanted.clear();
+    this.known.clear();
   }
 
   async #ask(statements: readonly (readonly [string, readonly unknown[]])[]): Promise<void> {
-    if (this.#known.size > MOST_KEPT) this.#known.clear();
     const runner = this.#dataSource.createQueryRunner();
     try {
       const rows = (await runner.query(SIZES)) as { name: string; rows: number }[];
       const sizes = Object.fromEntries(rows.map(({ name, rows: count }) => [name, count]));
       for (const [text, values] of statements) {
         const plan = await planOf(runner, text, values);
-        this.#known.set(text, { facts: plan && planFacts(plan, sizes), at: Date.now() });
+        if (plan) this.known.set(text, planFacts(plan, sizes));
       }
     } finally {
       await runner.release();

@@ -1,12 +1,18 @@
-import { createHash } from 'node:crypto';
-import { setTimeout as pause } from 'node:timers/promises';
-import { rowsChanged, warningsOf, type PlanFacts, type StatementTrace, type Trace } from '@gather-lane/core';
+import {
+  callFigures,
+  rowsChanged,
+  warningsOf,
+  type CallFigures,
+  type EndedCall,
+  type StatementTrace,
+  type Trace,
+} from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
-import { v7 as uuidv7 } from 'uuid';
 import { CallScope } from '../../ground/traces/call-scope.js';
 import type { Rehearsal } from '../../ground/traces/rehearsal.js';
+import { Peers } from './peers.js';
 import { Plans } from './plans.js';
-import { FIND_TEXTS, FIND_TRACE, FORGET_BEYOND, KEEP_TEXTS, KEEP_TRACES, PRIMARY_KEYS } from './queries.js';
+import { PRIMARY_KEYS } from './queries.js';
 
 /** How many calls a process keeps, and how many bytes of them. */
 export interface RingBounds {
@@ -17,98 +23,113 @@ export interface RingBounds {
 /** What is known of a call beside what it did to the database. */
 export type CallFacts = Omit<
   Trace,
-  'id' | 'ms' | 'statements' | 'moreStatements' | 'rows' | 'moreRows' | 'counts' | 'warnings' | 'rehearsed'
+  'id' | 'ms' | 'statements' | 'moreStatements' | 'rows' | 'moreRows' | 'counts' | 'warnings' | 'rehearsed' | 'traceId'
 > & {
+  /** Null where the call came with none: a new one begins. */
+  readonly traceId: string | null;
   /** How many items the reply shows; null for one that is no list. */
   readonly shown: number | null;
 };
 
-/** A call that has ended and is not kept yet. */
-interface Ended {
-  readonly scope: CallScope;
-  readonly facts: CallFacts;
-  readonly ms: number;
+/** A call as lists show it. */
+export type ListedCall = Pick<
+  Trace,
+  'id' | 'startedAt' | 'method' | 'route' | 'caller' | 'status' | 'ms' | 'rehearsed'
+> & {
+  readonly statements: number;
+  readonly rows: number;
+  readonly warnings: number;
+};
+
+/** By what calls are chosen; what is left out chooses nothing. */
+export interface CallChoice {
+  readonly method?: string;
+  readonly route?: string;
+  /** `nobody`, `operator`, `user`, or a @handle. */
+  readonly caller?: string;
+  /** `404`, or `4xx`. */
+  readonly status?: string;
+  readonly minMs?: number;
+  readonly minRows?: number;
+  readonly warned?: boolean;
+  /** Only those that began before. */
+  readonly before?: { readonly at: string; readonly id: string };
+  readonly limit: number;
 }
 
-/** A statement as it is kept: its text stands apart. */
-type KeptStatement = Omit<StatementTrace, 'text'> & { readonly hash: string };
+/** A call that has ended. */
+interface Kept {
+  readonly scope: CallScope;
+  readonly facts: () => CallFacts;
+  readonly ms: number;
+  known?: CallFacts;
+}
 
-const KEEP_AFTER_MS = 120;
-/** More than so many that wait are let go: whoever calls does not wait for what is written of it. */
-const MOST_WAITING = 2_000;
-const MOST_AT_ONCE = 200;
-/** After so many that were kept the ring is looked at. */
-const LOOK_EVERY = 200;
-const TEXTS_GOOD_MS = 3_600_000;
-/** The most that is kept of one call. */
-const MOST_BYTES = 256 * 1024;
-/** A call that has just been answered is looked for so long. */
-const FIND_WITHIN_MS = 3_000;
+type Question = { readonly find: string } | { readonly list: CallChoice } | { readonly figures: number };
 
-/** Writes down what calls do, beside them, and keeps the latest where every process finds them. */
+const OPEN_MS = 3_000;
+
+/** Writes down what calls do, in a ring that every process finds what it asks for in. */
 export class Recorder {
-  /** This process, among those that keep traces. */
-  readonly process = uuidv7();
-  /** Hears of what could not be kept: no call fails by it. */
-  failed: (error: unknown) => void = () => undefined;
+  readonly peers: Peers;
   readonly #dataSource: DataSource;
   readonly #bounds: RingBounds;
   readonly #plans: Plans;
-  readonly #open = new Set<string>();
-  readonly #texts = new Map<string, { readonly hash: string; keptAt: number }>();
+  /** Calls under way, each with what tells whoever waits for its end. */
+  readonly #open = new Map<string, () => void>();
+  readonly #ring = new Map<string, Kept>();
   readonly #slowest = new Map<string, { calls: number; totalMs: number; longestMs: number; rows: number }>();
   #keys = new Map<string, readonly string[]>();
-  #waiting: Ended[] = [];
-  #keeping: Promise<void> | null = null;
-  #timer: NodeJS.Timeout | null = null;
-  #sinceLook = 0;
+  #bytes = 0;
 
   /** @param dataSource connections that are not traced themselves */
   constructor(dataSource: DataSource, bounds: RingBounds) {
     this.#dataSource = dataSource;
     this.#bounds = bounds;
     this.#plans = new Plans(dataSource);
+    this.peers = new Peers(dataSource, (question) => this.#answer(question as Question));
   }
 
-  /** A call begins. */
-  open(rehearsal: Rehearsal | null): CallScope {
-    const scope = new CallScope(uuidv7(), rehearsal);
-    this.#open.add(scope.id);
+  /** A call begins. @param id of the request, by which its log lines are known too */
+  open(id: string, rehearsal: Rehearsal | null): CallScope {
+    const scope = new CallScope(id, rehearsal);
+    this.#open.set(id, NOBODY_WAITS);
     return scope;
   }
 
-  /** A call has ended; what it did is kept soon. */
-  close(scope: CallScope, facts: CallFacts): void {
+  /** A call has ended. @param facts asked when somebody looks */
+  close(scope: CallScope, facts: () => CallFacts): void {
     scope.over = true;
-    this.#open.delete(scope.id);
-    this.#count(scope.statements);
-    if (this.#waiting.length >= MOST_WAITING) this.#waiting.shift();
-    this.#waiting.push({ scope, facts, ms: Math.round((performance.now() - scope.begun) * 1000) / 1000 });
-    this.#timer ??= setTimeout(() => void this.keep(), KEEP_AFTER_MS).unref();
-  }
-
-  /** Keeps what has ended by now. */
-  async keep(): Promise<void> {
-    if (this.#timer) clearTimeout(this.#timer);
-    this.#timer = null;
-    while (this.#keeping) await this.#keeping;
-    if (this.#waiting.length === 0) return;
-    this.#keeping = this.#keepAll().catch((error: unknown) => this.failed(error));
-    await this.#keeping;
-    this.#keeping = null;
-  }
-
-  /** The trace of a call, whichever process made it; null for one that is not kept, or no more. */
-  async find(id: string): Promise<Trace | null> {
-    const until = Date.now() + FIND_WITHIN_MS;
-    for (;;) {
-      if (!this.#open.has(id)) await this.keep();
-      const [row] = await this.#dataSource.query<{ body: string }[]>(FIND_TRACE, [id]);
-      if (row) return this.#read(row.body);
-      // It may be on its way, here or in another process.
-      if (!isNew(id) || Date.now() > until) return null;
-      await pause(40);
+    this.#ring.set(scope.id, { scope, facts, ms: Math.round((performance.now() - scope.begun) * 1000) / 1000 });
+    this.#bytes += scope.bytes;
+    this.#plans.want(scope.sent);
+    scope.sent.clear();
+    for (const [id, { scope: oldest }] of this.#ring) {
+      if (this.#ring.size <= this.#bounds.calls && this.#bytes <= this.#bounds.bytes) break;
+      this.#ring.delete(id);
+      this.#bytes -= oldest.bytes;
     }
+    for (const statement of scope.statements) this.#count(statement);
+    const ended = this.#open.get(scope.id);
+    this.#open.delete(scope.id);
+    ended?.();
+  }
+
+  /** The trace of a call, whichever process made it; null for one that nobody keeps. */
+  async find(id: string): Promise<Trace | null> {
+    return (await this.#own(id)) ?? (await this.peers.ask<Trace>({ find: id } satisfies Question))[0] ?? null;
+  }
+
+  /** The calls of every process, the latest first. */
+  async list(choice: CallChoice): Promise<ListedCall[]> {
+    const others = await this.peers.ask<ListedCall[]>({ list: choice } satisfies Question);
+    return [await this.#list(choice), ...others].flat().sort(latestFirst).slice(0, choice.limit);
+  }
+
+  /** What calls of every process did in the last so many seconds. */
+  async figures(seconds: number): Promise<CallFigures> {
+    const others = await this.peers.ask<EndedCall[]>({ figures: seconds } satisfies Question);
+    return callFigures([this.#ended(seconds), ...others].flat(), Date.now(), seconds);
   }
 
   /** The statements that took longest in all, as this process saw them. */
@@ -125,26 +146,93 @@ export class Recorder {
       }));
   }
 
-  async #keepAll(): Promise<void> {
-    while (this.#waiting.length > 0) {
-      const batch = this.#waiting.slice(0, MOST_AT_ONCE);
-      this.#waiting = this.#waiting.slice(MOST_AT_ONCE);
-      const sent = new Map(batch.flatMap(({ scope }) => [...scope.sent]));
-      const plans = await this.#plans.of(sent);
-      for (const { scope } of batch) scope.sent.clear();
-      await this.#nameRows(batch);
-      await this.#keepTexts(batch);
-      await this.#keepBatch(batch.map((each) => this.#traceOf(each, plans)));
-      this.#sinceLook += batch.length;
-      if (this.#sinceLook < Math.min(LOOK_EVERY, this.#bounds.calls)) continue;
-      this.#sinceLook = 0;
-      await this.#dataSource.query(FORGET_BEYOND, [this.process, this.#bounds.calls, this.#bounds.bytes]);
+  async #answer(question: Question): Promise<unknown> {
+    if ('find' in question) return (await this.#own(question.find)) ?? undefined;
+    if ('list' in question) return this.#list(question.list);
+    return this.#ended(question.figures);
+  }
+
+  async #own(id: string): Promise<Trace | null> {
+    // Its reply may have come before its end was noticed.
+    const told = this.#open.get(id);
+    if (told)
+      await new Promise<void>((resolve) => {
+        setTimeout(resolve, OPEN_MS).unref();
+        this.#open.set(id, () => {
+          told();
+          resolve();
+        });
+      });
+    const kept = this.#ring.get(id);
+    if (!kept) return null;
+    await this.#plans.settled();
+    await this.#nameRows(kept.scope);
+    const { shown: _, traceId, ...facts } = factsOf(kept);
+    const { statements, moreStatements, rows, moreRows, rehearsal } = kept.scope;
+    return {
+      id,
+      ms: kept.ms,
+      ...facts,
+      // A trace that begins here is named as its call is.
+      traceId: traceId ?? id.replaceAll('-', ''),
+      rehearsed: rehearsal !== null,
+      statements,
+      moreStatements,
+      rows,
+      moreRows,
+      counts: kept.scope.counts(),
+      warnings: this.#warnings(kept),
+    };
+  }
+
+  async #list({ limit, before, ...choice }: CallChoice): Promise<ListedCall[]> {
+    await this.#plans.settled();
+    const found: ListedCall[] = [];
+    for (const kept of [...this.#ring.values()].reverse()) {
+      const call = this.#listed(kept);
+      if (
+        (before === undefined || latestFirst(call, { startedAt: before.at, id: before.id }) > 0) &&
+        fits(call, choice)
+      )
+        found.push(call);
     }
+    return found.sort(latestFirst).slice(0, limit);
+  }
+
+  #listed(kept: Kept): ListedCall {
+    const { startedAt, method, route, caller, status } = factsOf(kept);
+    const { id, statements, moreStatements, rehearsal } = kept.scope;
+    return {
+      id,
+      startedAt,
+      method,
+      route,
+      caller,
+      status,
+      ms: kept.ms,
+      statements: statements.length + moreStatements,
+      rows: rowsChanged(kept.scope.counts()),
+      warnings: this.#warnings(kept).length,
+      rehearsed: rehearsal !== null,
+    };
+  }
+
+  #ended(seconds: number): EndedCall[] {
+    const from = Date.now() - seconds * 1000;
+    return [...this.#ring.values()].flatMap((kept) => {
+      const { startedAt, method, route, status } = factsOf(kept);
+      const at = Date.parse(startedAt);
+      return at < from || kept.scope.rehearsal ? [] : [{ startedAt: at, method, route, status, ms: kept.ms }];
+    });
+  }
+
+  #warnings(kept: Kept): Trace['warnings'] {
+    const { statements, rows } = kept.scope;
+    return warningsOf({ statements, rows, plans: this.#plans.known, shown: factsOf(kept).shown });
   }
 
   /** Gives rows their keys, which are asked for again where a table is new. */
-  async #nameRows(batch: readonly Ended[]): Promise<void> {
-    const rows = batch.flatMap(({ scope }) => scope.rows);
+  async #nameRows({ rows }: CallScope): Promise<void> {
     if (rows.some(({ table }) => !this.#keys.has(table))) {
       const tables = await this.#dataSource.query<{ name: string; columns: string[] }[]>(PRIMARY_KEYS);
       this.#keys = new Map(tables.map(({ name, columns }) => [name, columns]));
@@ -155,92 +243,44 @@ export class Recorder {
     }
   }
 
-  #traceOf({ scope, facts: { shown, ...facts }, ms }: Ended, plans: ReadonlyMap<string, PlanFacts>): Trace {
-    const { id, statements, moreStatements, rows, moreRows, rehearsal } = scope;
-    const warnings = warningsOf({ statements, rows, plans, shown });
-    const rest = { id, ms, moreStatements, moreRows, counts: scope.counts(), warnings, rehearsed: rehearsal !== null };
-    return { ...facts, ...rest, statements, rows };
-  }
-
-  async #keepTexts(batch: readonly Ended[]): Promise<void> {
-    const now = Date.now();
-    const missing = new Map<string, string>();
-    for (const { scope } of batch)
-      for (const { text } of scope.statements) {
-        const known = this.#texts.get(text);
-        if (known && known.keptAt > now - TEXTS_GOOD_MS) continue;
-        const hash = known?.hash ?? hashOf(text);
-        if (this.#texts.size > 5_000) this.#texts.clear();
-        this.#texts.set(text, { hash, keptAt: now });
-        missing.set(hash, text);
-      }
-    if (missing.size === 0) return;
-    try {
-      await this.#dataSource.query(KEEP_TEXTS, [[...missing.keys()], [...missing.values()]]);
-    } catch (error) {
-      // They are kept with the next.
-      for (const text of missing.values()) this.#texts.delete(text);
-      throw error;
-    }
-  }
-
-  async #keepBatch(traces: readonly Trace[]): Promise<void> {
-    const column = <T>(value: (trace: Trace) => T): T[] => traces.map(value);
-    await this.#dataSource.query(KEEP_TRACES, [
-      this.process,
-      column(({ id }) => id),
-      column(({ startedAt }) => startedAt),
-      column(({ method }) => method),
-      column(({ route }) => route),
-      column(({ caller }) => caller.kind),
-      column(({ caller }) => caller.id),
-      column(({ caller }) => caller.handle),
-      column(({ status }) => status),
-      column(({ ms }) => ms),
-      column(({ statements, moreStatements }) => statements.length + moreStatements),
-      column(({ counts }) => rowsChanged(counts)),
-      column(({ warnings }) => warnings.length),
-      column(({ rehearsed }) => rehearsed),
-      column((trace) => this.#write(trace)),
-    ]);
-  }
-
-  /** A trace as it is kept: within bounds, its texts apart. */
-  #write(trace: Trace): string {
-    const kept = trace.statements.map(({ text, ...rest }): KeptStatement => ({
-      hash: this.#texts.get(text)?.hash ?? hashOf(text),
-      ...rest,
-    }));
-    for (let most = trace.rows.length; ; most = Math.floor(most / 2)) {
-      const rows = trace.rows.slice(0, most);
-      const moreRows = trace.moreRows + trace.rows.length - most;
-      const text = JSON.stringify({ ...trace, statements: kept, rows, moreRows });
-      if (text.length <= MOST_BYTES || most === 0) return text;
-    }
-  }
-
-  async #read(body: string): Promise<Trace> {
-    const { statements, ...trace } = JSON.parse(body) as Omit<Trace, 'statements'> & { statements: KeptStatement[] };
-    const hashes = [...new Set(statements.map(({ hash }) => hash))];
-    const rows = await this.#dataSource.query<{ hash: string; text: string }[]>(FIND_TEXTS, [hashes]);
-    const texts = new Map(rows.map(({ hash, text }) => [hash, text]));
-    return { ...trace, statements: statements.map(({ hash, ...rest }) => ({ text: texts.get(hash) ?? '', ...rest })) };
-  }
-
-  #count(statements: readonly StatementTrace[]): void {
-    for (const { text, ms, rows } of statements) {
-      if (this.#slowest.size > 2_000) this.#slowest.clear();
-      const seen = this.#slowest.get(text) ?? { calls: 0, totalMs: 0, longestMs: 0, rows: 0 };
-      this.#slowest.set(text, seen);
-      seen.calls++;
-      seen.totalMs += ms ?? 0;
-      seen.longestMs = Math.max(seen.longestMs, ms ?? 0);
-      seen.rows += rows ?? 0;
-    }
+  #count({ text, ms, rows }: StatementTrace): void {
+    if (this.#slowest.size > 2_000) this.#slowest.clear();
+    let seen = this.#slowest.get(text);
+    if (!seen) this.#slowest.set(text, (seen = { calls: 0, totalMs: 0, longestMs: 0, rows: 0 }));
+    seen.calls++;
+    seen.totalMs += ms ?? 0;
+    seen.longestMs = Math.max(seen.longestMs, ms ?? 0);
+    seen.rows += rows ?? 0;
   }
 }
 
-const hashOf = (text: string): string => createHash('sha256').update(text).digest('hex').slice(0, 24);
+const NOBODY_WAITS = (): void => undefined;
 
-/** Whether an id was made within the last half minute: a UUIDv7 begins with its milliseconds. */
-const isNew = (id: string): boolean => Date.now() - Number.parseInt(id.replaceAll('-', '').slice(0, 12), 16) < 30_000;
+const factsOf = (kept: Kept): CallFacts => (kept.known ??= kept.facts());
+
+type InTime = Pick<ListedCall, 'startedAt' | 'id'>;
+const latestFirst = (a: InTime, b: InTime): number =>
+  a.startedAt === b.startedAt ? (a.id < b.id ? 1 : a.id > b.id ? -1 : 0) : a.startedAt < b.startedAt ? 1 : -1;
+
+function fits(
+  call: ListedCall,
+  { method, route, caller, status, minMs = 0, minRows = 0, warned = false }: Omit<CallChoice, 'limit' | 'before'>,
+): boolean {
+  const who =
+    caller === undefined ||
+    (caller.startsWith('@') ? call.caller.handle === caller.slice(1) : call.caller.kind === caller);
+  const met =
+    status === undefined ||
+    (status.endsWith('xx')
+      ? Math.floor((call.status ?? 0) / 100) === Number(status[0])
+      : call.status === Number(status));
+  return (
+    who &&
+    met &&
+    (method === undefined || call.method === method) &&
+    (route === undefined || call.route === route) &&
+    call.ms >= minMs &&
+    call.rows >= minRows &&
+    (!warned || call.warnings > 0)
+  );
+}

@@ -7,7 +7,6 @@ import type { PublicAddress } from '../../ground/http/public-address.js';
 import { replies } from '../../ground/http/replies.js';
 import { ref, Uuid } from '../../ground/http/schemas.js';
 import { readActivity } from './activity.js';
-import { LIST_TRACES } from './queries.js';
 import type { Recorder } from './recorder.js';
 import { ActivitySchema, TracedCallSchema, TracedCallsSchema, TraceSchema, tracesQuery } from './schema.js';
 
@@ -18,22 +17,6 @@ interface Needs {
   readonly database: DataSource;
   readonly pages: Pages;
   readonly address: PublicAddress;
-}
-
-interface TracedRow {
-  readonly id: string;
-  readonly started_at: Date;
-  readonly method: string;
-  readonly route: string;
-  readonly caller: string;
-  readonly user_id: string | null;
-  readonly handle: string | null;
-  readonly status: number | null;
-  readonly ms: number;
-  readonly statements: number;
-  readonly rows: number;
-  readonly warnings: number;
-  readonly rehearsed: boolean;
 }
 
 /** Routes of what calls did. */
@@ -62,35 +45,19 @@ export function traceRoutes(app: App, { recorder, database, pages, address }: Ne
       },
     },
     async (request, reply) => {
-      await tracing().keep();
-      const { method, route, caller, status, minMs, minRows, warned, ...page } = request.query;
-      const list = `traces:${[method, route, caller, status, minMs, minRows, warned].join(':')}`;
+      const { limit, after, ...choice } = request.query;
+      const page = { limit, ...(after !== undefined && { after }) };
+      const list = `traces:${Object.entries(choice).sort().flat().join(':')}`;
+      const recorder = tracing();
       const from = await pages.startOf(list, page);
-      const isClass = status?.endsWith('xx');
-      const rows = await database.query<TracedRow[]>(LIST_TRACES, [
-        instantOf(from),
-        from?.id ?? null,
-        method ?? null,
-        route ?? null,
-        caller === undefined || caller.startsWith('@') ? null : caller,
-        caller?.startsWith('@') ? caller.slice(1) : null,
-        status === undefined || isClass ? null : Number(status),
-        isClass ? Number(status![0]) : null,
-        minMs ?? null,
-        minRows ?? null,
-        warned ? 1 : null,
-        page.limit + 1,
-      ]);
+      const before = from && { at: instantOf(from)!, id: from.id };
+      const calls = await recorder.list({ ...choice, limit: limit + 1, ...(before && { before }) });
       const made = await pages.toPage(
         list,
         page,
-        rows,
-        (row) => row.started_at.getTime(),
-        ({ started_at, caller: kind, user_id, handle, ...row }) => ({
-          ...row,
-          startedAt: started_at.toISOString(),
-          caller: { kind, id: user_id, handle },
-        }),
+        calls,
+        ({ startedAt }) => Date.parse(startedAt),
+        (call) => call,
       );
       linkNext(request, reply, address.base, made.next);
       return made;
@@ -114,7 +81,7 @@ export function traceRoutes(app: App, { recorder, database, pages, address }: Ne
       if (!trace)
         throw new Problem(
           'not-found',
-          'There is no trace of this id: it was never made, or newer calls took its place.',
+          'There is no trace of this id: it was never made, newer calls took its place, or the process that made it has ended.',
         );
       return trace as never;
     },

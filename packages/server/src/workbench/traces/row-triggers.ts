@@ -10,7 +10,7 @@ const LOCK = `hashtext('gather-lane:row-triggers')`;
 /** Sorts before the triggers of foreign keys, so that a row is told before what its end takes along. */
 const TRIGGER = '0_trace';
 /** Records of calls are none of what calls do. */
-const OWN_TABLES = ['traces', 'trace_texts', 'live_services', 'gather_lane_migrations'];
+const OWN_TABLES = ['trace_processes', 'trace_questions', 'trace_answers', 'live_services', 'gather_lane_migrations'];
 
 /** Tables with their columns, and the argument of the trigger that each has. */
 const TABLES = `
@@ -19,9 +19,9 @@ const TABLES = `
     (SELECT encode(t.tgargs, 'escape') FROM pg_trigger t WHERE t.tgrelid = c.oid AND t.tgname = '${TRIGGER}') AS argument
   FROM pg_class c WHERE c.relkind = 'r' AND c.relnamespace = 'public'::regnamespace AND c.relname <> ALL ($1) ORDER BY c.relname`;
 
-/** Whether a service that lives traces what calls do. */
+/** Whether a process that lives traces what calls do. */
 const SOMEBODY_TRACES = `
-  SELECT EXISTS (SELECT FROM live_services WHERE traces AND seen_at > clock_timestamp() - interval '15 seconds') AS some`;
+  SELECT EXISTS (SELECT FROM trace_processes WHERE seen_at > clock_timestamp() - interval '15 seconds') AS some`;
 
 interface TableRow {
   readonly name: string;

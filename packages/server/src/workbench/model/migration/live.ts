@@ -30,12 +30,10 @@ export class Heartbeat {
   readonly id = uuidv7();
   readonly #dataSource: DataSource;
   readonly #model: readonly KnownField[];
-  readonly #traces: boolean;
 
-  constructor(dataSource: DataSource, model: OwnFields, traces = false) {
+  constructor(dataSource: DataSource, model: OwnFields) {
     this.#dataSource = dataSource;
     this.#model = knownModel(model);
-    this.#traces = traces;
   }
 
   async begin(): Promise<void> {
@@ -45,7 +43,6 @@ export class Heartbeat {
       host: hostname(),
       pid: process.pid,
       model: [...this.#model],
-      traces: this.#traces,
     });
   }
 
