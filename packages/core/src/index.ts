@@ -139,7 +139,9 @@ export { inspectPicture, type PictureFault } from './pictures/container.js';
 export { expected, faultOf, ROLES, type Expectation, type Role } from './ownership/expect.js';
 export { decideRefresh, type RefreshState } from './sessions/refresh.js';
 export {
+  nameForeignKeys,
   rowsChanged,
+  type ForeignKey,
   type RowAct,
   type RowChange,
   type RowCounts,

@@ -60,8 +60,12 @@ const objectOf = (parameters: readonly ApiParameter[]): ApiSchema => ({
 export function absolute(value: unknown): unknown {
   if (Array.isArray(value)) return value.map(absolute);
   if (typeof value !== 'object' || value === null) return value;
+  // Bounds of characters say all that the bounds of code points, which are published beside them, do.
+  const entries = Object.entries(value).filter(
+    ([key]) => !('x-characters' in value) || (key !== 'minLength' && key !== 'maxLength'),
+  );
   return Object.fromEntries(
-    Object.entries(value).map(([key, child]) => [
+    entries.map(([key, child]) => [
       key,
       key === '$ref' && typeof child === 'string' && child.startsWith('#') ? `${ROOT}${child}` : absolute(child),
     ]),

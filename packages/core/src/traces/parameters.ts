@@ -25,7 +25,7 @@ export function maskedPath(path: string, route: string): string {
 
 const MASK = '•';
 const maskedStep = (step: string): string =>
-  UUID.test(step) || /^(?:@|%40)\w{1,32}$/.test(step) || /^[a-z_]{1,24}$/.test(step) || /^\d{1,10}$/.test(step)
+  UUID.test(step) || /^(?:@|%40)\w{1,32}$/.test(step) || /^(?:[a-z_]{1,24}|v\d)$/.test(step) || /^\d{1,10}$/.test(step)
     ? step
     : MASK;
 const maskedName = (name: string): string => (/^[A-Za-z]{1,24}$/.test(name) ? name : MASK);

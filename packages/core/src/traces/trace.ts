@@ -18,8 +18,8 @@ export interface RowChange {
   readonly changed: readonly string[];
   /** Columns of the row that are not public: their values were never kept. */
   readonly masked: readonly string[];
-  /** What did it where it was not the statement itself: `function add_counts`, `cascade of posts`. */
-  readonly by: string | null;
+  /** What did it where it was not the statement itself: `function add_counts`, `foreign key comments_post_id_fkey`. */
+  by: string | null;
   /** Which statement of the call, counted from 0. */
   readonly statement: number;
   /** Whether it was taken back: its transaction, or the part of it, was rolled back. */
@@ -103,6 +103,37 @@ export interface Trace {
   /** How many rows of each table, those beyond too. */
   readonly counts: Readonly<Record<string, RowCounts>>;
   readonly warnings: readonly TraceWarning[];
+}
+
+/** What a foreign key demands of rows when those that they refer to are deleted. */
+export interface ForeignKey {
+  readonly name: string;
+  readonly table: string;
+  readonly columns: readonly string[];
+  readonly refersTo: string;
+  readonly referenced: readonly string[];
+}
+
+/**
+ * Says of rows that foreign keys took along which key it was: the database tells of such a row after the one that it referred to, and of no
+ * function that did it. Changes the rows in place.
+ */
+export function nameForeignKeys(rows: readonly RowChange[], keys: readonly ForeignKey[]): void {
+  rows.forEach((row, n) => {
+    if (row.by !== null || row.before === null) return;
+    const followed = keys.find(({ table, columns, refersTo, referenced }) => {
+      if (table !== row.table) return false;
+      return rows.slice(0, n).some((other) => {
+        if (other.statement !== row.statement || other.act !== 'deleted' || other.table !== refersTo) return false;
+        // What is masked on either side is not known to be unlike.
+        return columns.every((column, i) => {
+          const [mine, theirs] = [row.before![column], other.before?.[referenced[i]!]];
+          return mine === undefined || theirs === undefined || mine === theirs;
+        });
+      });
+    });
+    if (followed) row.by = `foreign key ${followed.name}`;
+  });
 }
 
 /** How many rows a call changed in all. */

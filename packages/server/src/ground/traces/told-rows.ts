@@ -67,14 +67,12 @@ function shortened(value: unknown): unknown {
   return text.length > LONGEST ? `${text.slice(0, LONGEST)}…` : value;
 }
 
-/** Who did it, from the innermost place in which it happened: a trigger's function, or what a foreign key demands. */
+/** The function that did it, from the innermost place in which it happened; null for the statement itself, and for foreign keys. */
 function doneBy(where: string): string | null {
   const places = where.split('\n').slice(1);
   for (const place of places) {
     const called = /^(?:PL\/pgSQL|SQL) function "?(\w+)"?/.exec(place)?.[1];
     if (called !== undefined) return `function ${called}`;
-    const cascade = /^SQL statement "(DELETE FROM|UPDATE) ONLY "\w+"\."(\w+)"/.exec(place);
-    if (cascade) return cascade[1] === 'UPDATE' ? 'foreign key, set to null' : 'foreign key, on delete cascade';
   }
   return null;
 }

@@ -42,3 +42,11 @@ export const PRIMARY_KEYS = `
   SELECT c.relname AS name, array_agg(a.attname::text ORDER BY array_position(i.indkey::int2[], a.attnum)) AS columns
   FROM pg_index i JOIN pg_class c ON c.oid = i.indrelid JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum = ANY (i.indkey)
   WHERE i.indisprimary AND c.relnamespace = 'public'::regnamespace GROUP BY c.relname`;
+
+/** The foreign keys by which rows go, or lose what they refer to, with those that they refer to. */
+export const FOREIGN_KEYS = `
+  SELECT k.conname AS name, c.relname AS table, r.relname AS "refersTo",
+    (SELECT array_agg(a.attname::text ORDER BY n) FROM unnest(k.conkey) WITH ORDINALITY AS u (attnum, n) JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = u.attnum) AS columns,
+    (SELECT array_agg(a.attname::text ORDER BY n) FROM unnest(k.confkey) WITH ORDINALITY AS u (attnum, n) JOIN pg_attribute a ON a.attrelid = k.confrelid AND a.attnum = u.attnum) AS referenced
+  FROM pg_constraint k JOIN pg_class c ON c.oid = k.conrelid JOIN pg_class r ON r.oid = k.confrelid
+  WHERE k.contype = 'f' AND k.confdeltype IN ('c', 'n', 'd') AND k.connamespace = 'public'::regnamespace`;

@@ -1,9 +1,11 @@
 import {
   callFigures,
+  nameForeignKeys,
   rowsChanged,
   warningsOf,
   type CallFigures,
   type EndedCall,
+  type ForeignKey,
   type StatementTrace,
   type Trace,
 } from '@gather-lane/core';
@@ -12,7 +14,7 @@ import { CallScope } from '../../ground/traces/call-scope.js';
 import type { Rehearsal } from '../../ground/traces/rehearsal.js';
 import { Peers } from './peers.js';
 import { Plans } from './plans.js';
-import { PRIMARY_KEYS } from './queries.js';
+import { FOREIGN_KEYS, PRIMARY_KEYS } from './queries.js';
 
 /** How many calls a process keeps, and how many bytes of them. */
 export interface RingBounds {
@@ -80,6 +82,7 @@ export class Recorder {
   readonly #ring = new Map<string, Kept>();
   readonly #slowest = new Map<string, { calls: number; totalMs: number; longestMs: number; rows: number }>();
   #keys = new Map<string, readonly string[]>();
+  #foreignKeys: readonly ForeignKey[] = [];
   #bytes = 0;
 
   /** @param dataSource connections that are not traced themselves */
@@ -236,7 +239,9 @@ export class Recorder {
     if (rows.some(({ table }) => !this.#keys.has(table))) {
       const tables = await this.#dataSource.query<{ name: string; columns: string[] }[]>(PRIMARY_KEYS);
       this.#keys = new Map(tables.map(({ name, columns }) => [name, columns]));
+      this.#foreignKeys = await this.#dataSource.query<ForeignKey[]>(FOREIGN_KEYS);
     }
+    nameForeignKeys(rows, this.#foreignKeys);
     for (const row of rows) {
       const values = this.#keys.get(row.table)?.map((column) => (row.after ?? row.before)?.[column]);
       if (values?.every((value) => value !== undefined && value !== null)) row.key = values.map(String).join(',');
