@@ -13,12 +13,7 @@ const CONFIGURATION = {
 };
 
 /** Starts the service on a database. @returns its address, its process id, and how to act as a user */
-export async function startService(
-  { host, port, user, password, database },
-  nodeOptions = [],
-  more = {},
-  command = join(root, 'packages/cli/bundle/main.js'),
-) {
+export async function startService({ host, port, user, password, database }, nodeOptions = [], more = {}) {
   const folder = mkdtempSync(join(tmpdir(), 'gather-lane-bench-'));
   writeFileSync(join(folder, 'gather-lane.yaml'), JSON.stringify({ ...CONFIGURATION, ...more }));
   const url = `postgres://${user}:${encodeURIComponent(password)}@${host}:${port}/${database}`;

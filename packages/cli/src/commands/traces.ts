@@ -132,9 +132,7 @@ function showRow({ table, act, before, after, changed, by, statement, undone }: 
   });
   const key = act === 'changed' ? colors.dim(` ${keyOf(after ?? before ?? {})}`) : '';
   const who = [by === null ? '' : `by ${by}`, undone ? 'rolled back' : ''].filter((text) => text !== '').join(', ');
-  print(
-    `${MARKS[act as keyof typeof MARKS]} ${colors.bold(table)}${key}  ${colors.dim(`statement ${statement}${who && `, ${who}`}`)}`,
-  );
+  print(`${MARKS[act]} ${colors.bold(table)}${key}  ${colors.dim(`statement ${statement}${who && `, ${who}`}`)}`);
   print(`    ${cells.join('  ')}`);
 }
 

@@ -134,7 +134,7 @@ export function CallBench({
               <Box sx={{ flexGrow: 1 }} />
               <CopyMenu found={found} draft={draft} caller={caller} />
             </Stack>
-            {faults.length > 0 && (
+            {faults.length > 0 && (draft.body !== '' || Object.values(draft.parameters).some(Boolean)) && (
               <Typography variant="caption" color="text.secondary">
                 What is marked would be refused; it can be sent all the same.
               </Typography>

@@ -3,6 +3,7 @@ import { bodySchema, followed, type ApiParameter, type ApiSchema, type FoundOper
 import { useState } from 'react';
 import { headersOf, readBody, type Draft } from './draft';
 import type { KnownId } from './history';
+import { choicesOf } from './schema-choices';
 import { SchemaField } from './schema-field';
 import type { Api } from './use-api';
 import type { DraftFault } from './use-faults';
@@ -106,14 +107,6 @@ function ParameterField({
       )}
     />
   );
-}
-
-/** The values that a schema lists, or null. */
-export function choicesOf(schema: ApiSchema): string[] | null {
-  if (Array.isArray(schema.enum)) return schema.enum.map(String);
-  if (schema.type === 'boolean') return ['true', 'false'];
-  const each = (schema.anyOf as ApiSchema[] | undefined)?.map((choice) => choicesOf(choice));
-  return each && each.every((list) => list !== null) ? each.flat() : null;
 }
 
 function BodyForm({ api, found, draft, onChange, faults, ids }: FormProps) {

@@ -75,12 +75,7 @@ function ChangedRow({ row, columns }: { row: RowChange; columns: readonly string
       <TableRow key={line} sx={{ opacity: undone ? 0.75 : 1, textDecoration: undone ? 'line-through' : 'none' }}>
         <TableCell sx={{ width: 120, borderBottom: line === 'before' && lines.length > 1 ? 0 : undefined }}>
           {line === lines[0] && (
-            <Chip
-              size="small"
-              variant="outlined"
-              color={COLOURS[act as keyof typeof COLOURS]}
-              label={undone ? `${act}, rolled back` : act}
-            />
+            <Chip size="small" variant="outlined" color={COLOURS[act]} label={undone ? `${act}, rolled back` : act} />
           )}
           {act === 'changed' && (
             <Typography component="span" variant="caption" color="text.secondary" sx={{ ml: 0.75 }}>

@@ -1,7 +1,7 @@
 import { Autocomplete, MenuItem, TextField } from '@mui/material';
 import type { ApiSchema } from '@gather-lane/core/calls';
 import { useState } from 'react';
-import { choicesOf } from './call-form';
+import { choicesOf } from './schema-choices';
 import type { KnownId } from './history';
 
 interface FieldProps {

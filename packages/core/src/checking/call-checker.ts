@@ -1,4 +1,4 @@
-import type { Ajv, ErrorObject } from 'ajv';
+import type { Ajv } from 'ajv';
 import {
   bodySchema,
   type ApiDocument,
@@ -45,7 +45,7 @@ export class CallChecker {
   #check(ajv: Ajv, schema: ApiSchema, value: unknown, part: RequestPart): ValueFault[] {
     const validate = ajv.compile(absolute(schema) as object);
     if (validate(value)) return [];
-    return faultsOf((validate.errors ?? []) as ErrorObject[], part);
+    return faultsOf(validate.errors ?? [], part);
   }
 }
 

@@ -36,7 +36,7 @@ export function planFacts(plan: PlanNode, sizes: Readonly<Record<string, number>
     scans: scans.filter(({ table }, i) => scans.findIndex((other) => other.table === table) === i),
     limited: nodes.some((node) => node['Node Type'] === 'Limit'),
     looked: run ? nodes.reduce((sum, node) => sum + lookedBy(node), 0) : null,
-    returned: run ? plan['Actual Rows']! : null,
+    returned: run ? plan['Actual Rows'] : null,
   };
 }
 

@@ -13,7 +13,7 @@ const FACTOR = 100;
 /** What is known of a call where it is reviewed. */
 export interface Reviewed {
   readonly statements: readonly StatementTrace[];
-  readonly rows: readonly RowChange[];
+  readonly rows: readonly Pick<RowChange, 'statement' | 'undone'>[];
   /** What the plans say, by the texts of statements. */
   readonly plans: ReadonlyMap<string, PlanFacts>;
   /** How many items the reply shows; null for a reply that is no list. */

@@ -182,7 +182,7 @@ function lackingAt(document: ApiDocument, schema: ApiSchema, parts: readonly str
 
 function* unknownIn(document: ApiDocument, schema: ApiSchema, expected: Json, at: string): Generator<string> {
   if (typeof expected !== 'object' || expected === null) return;
-  for (const [name, value] of Object.entries(expected) as [string, Json][]) {
+  for (const [name, value] of Object.entries<Json>(expected)) {
     const found = propertyOf(document, schema, name);
     if (found === null) yield `${at}/${name}`;
     else if (found !== undefined) yield* unknownIn(document, found, value, `${at}/${name}`);

@@ -37,7 +37,7 @@ export function differences(expect: Expectation, came: CameOf, known: Known): Di
 
 function ofStatus({ status }: Expectation, came: CameOf): Difference[] {
   if (status === undefined || [status].flat().includes(came.status)) return [];
-  return [{ at: 'status', expected: status as Json, came: came.status }];
+  return [{ at: 'status', expected: status, came: came.status }];
 }
 
 function ofProblem({ problem }: Expectation, { body }: CameOf): Difference[] {
@@ -90,7 +90,7 @@ const sharedName = (table: string): string => table.replace(/^standings_\d+$/, '
 function ofActs(expected: ExpectedRows, rows: readonly RowChange[], at: string, known: Known): Difference[] {
   const came = rows.map(({ before, after }) => (after ?? before) as Json);
   if (typeof expected === 'number') return rows.length === expected ? [] : [{ at, expected, came }];
-  const wanted = filled(expected as Json, known) as readonly Json[];
+  const wanted = filled(expected, known) as readonly Json[];
   const left = [...came];
   const missing = wanted.filter((row) => {
     const found = left.findIndex((each) => ofValue(row, each, at, false).length === 0);

@@ -83,7 +83,7 @@ function foundIn(calls: readonly MadeCall[], before: number, id: string): { n: n
 function pointerTo(value: Json | undefined, wanted: string, at: string): string | null {
   if (value === wanted) return at;
   if (typeof value !== 'object' || value === null) return null;
-  for (const [name, child] of Object.entries(value) as [string, Json][]) {
+  for (const [name, child] of Object.entries<Json>(value)) {
     const found = pointerTo(child, wanted, `${at}/${escaped(name)}`);
     if (found !== null) return found;
   }

@@ -36,7 +36,7 @@ export function filled(value: Json, known: Known): Json {
   }
   if (Array.isArray(value)) return value.flatMap((each: Json) => itemsOf(each, known));
   if (typeof value !== 'object' || value === null) return value;
-  return Object.fromEntries(Object.entries(value).map(([name, each]) => [name, filled(each as Json, known)]));
+  return Object.fromEntries(Object.entries(value).map(([name, each]) => [name, filled(each, known)]));
 }
 
 /** A path with what it refers to put in, each so that it stays one part of it. @throws MissingValue */

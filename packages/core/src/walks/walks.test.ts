@@ -82,7 +82,7 @@ describe('values', () => {
   });
 
   test('are found by JSON Pointer, a star for every item', () => {
-    const body = { 'items': [{ id: 1, tags: ['x', 'y'] }, { id: 2, tags: [] }, {}], 'a/b': { '~': true } };
+    const body: Json = { 'items': [{ id: 1, tags: ['x', 'y'] }, { id: 2, tags: [] }, {}], 'a/b': { '~': true } };
     expect(valueAt(body, '/items/*/id')).toEqual([1, 2]);
     expect(valueAt(body, '/items/*/tags/*')).toEqual(['x', 'y']);
     expect(valueAt(body, '/items/1/id')).toBe(2);

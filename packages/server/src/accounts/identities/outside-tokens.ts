@@ -2,12 +2,14 @@ import { readFile } from 'node:fs/promises';
 import {
   createLocalJWKSet,
   createRemoteJWKSet,
+  customFetch,
   decodeJwt,
   errors,
   jwtVerify,
   type JSONWebKeySet,
   type JWTVerifyGetKey,
 } from 'jose';
+import { tracedFetch } from '../../ground/traces/traced-fetch.js';
 import { Problem } from '../../ground/http/problem.js';
 import { ISSUER } from '../sessions/tokens.js';
 import type { ClaimNames } from './claims.js';
@@ -95,6 +97,7 @@ function keysOf(where: string): JWTVerifyGetKey {
       cooldownDuration: REFETCH_MS,
       cacheMaxAge: KEPT_MS,
       timeoutDuration: KEYS_WITHIN_MS,
+      [customFetch]: tracedFetch,
     });
   return fileKeys(where);
 }

@@ -1,4 +1,5 @@
 import * as oidc from 'openid-client';
+import { tracedFetch } from '../../ground/traces/traced-fetch.js';
 import { Problem } from '../../ground/http/problem.js';
 import type { ClaimNames } from './claims.js';
 
@@ -137,5 +138,9 @@ async function discover({ issuer, clientId, clientSecret }: Provider): Promise<o
     ...(clientSecret !== undefined && { client_secret: clientSecret }),
     [oidc.clockTolerance]: TOLERANCE_S,
   };
-  return oidc.discovery(new URL(issuer), clientId, metadata, undefined, { execute, timeout: ANSWERS_WITHIN_S });
+  return oidc.discovery(new URL(issuer), clientId, metadata, undefined, {
+    execute,
+    timeout: ANSWERS_WITHIN_S,
+    [oidc.customFetch]: tracedFetch as oidc.CustomFetch,
+  });
 }

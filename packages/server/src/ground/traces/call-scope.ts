@@ -1,11 +1,19 @@
 import { AsyncLocalStorage } from 'node:async_hooks';
-import type { RowChange, RowCounts, StatementTrace } from '@gather-lane/core';
+import { type RowChange, type RowCounts, type StatementTrace } from '@gather-lane/core';
 import type { Rehearsal } from './rehearsal.js';
+import { rowChange, type ToldRow } from './told-rows.js';
 
 /** As many statements and rows of one call are kept; beyond them they are counted. */
 const MOST_STATEMENTS = 300;
 const MOST_ROWS = 200;
 const MOST_BYTES = 256 * 1024;
+
+/** A row that a call changed: which statement did, and whether that was taken back. */
+export interface ChangedRow {
+  readonly told: ToldRow;
+  readonly statement: number;
+  undone: boolean;
+}
 
 /** What is gathered of a call while it is under way. */
 export class CallScope {
@@ -14,13 +22,15 @@ export class CallScope {
   /** About how many bytes it keeps. */
   bytes = 600;
   readonly statements: StatementTrace[] = [];
-  readonly rows: RowChange[] = [];
+  readonly changed: ChangedRow[] = [];
   /** What was sent along with statements, for asking how they are planned. Given up when the call ends. */
   readonly sent = new Map<string, readonly unknown[]>();
   moreStatements = 0;
   moreRows = 0;
   /** The transactions that it opened. */
   transactions = 0;
+  /** The trace context that it came with (W3C), as the header has it; undefined for none. */
+  traceparent: string | undefined;
   /** Whether it is over: what still comes is none of it. */
   over = false;
   /** Where the whole call is inside a transaction that will be rolled back. */
@@ -44,32 +54,39 @@ export class CallScope {
   }
 
   /** Keeps a row that was changed. */
-  tell(change: RowChange, bytes: number): void {
-    if (this.rows.length < MOST_ROWS && this.bytes < MOST_BYTES) {
-      this.rows.push(change);
-      this.bytes += 300 + bytes;
+  tell(row: ChangedRow): void {
+    if (this.changed.length < MOST_ROWS && this.bytes < MOST_BYTES) {
+      this.changed.push(row);
+      this.bytes += 300 + row.told.bytes;
       return;
     }
     this.moreRows++;
-    count(this.#beyond, change);
+    count(this.#beyond, row.told);
   }
 
-  /** Takes back one that is beyond those that are kept. */
-  untell(change: RowChange): void {
-    if (this.rows.includes(change)) return;
+  /** Takes a row back: what did it was rolled back. */
+  untell(row: ChangedRow): void {
+    if (row.undone) return;
+    row.undone = true;
+    if (this.changed.includes(row)) return;
     this.moreRows--;
-    this.#beyond.get(change.table)![change.act]--;
+    this.#beyond.get(row.told.table)![row.told.act]--;
+  }
+
+  /** The rows that are kept, as they are shown. */
+  rows(): RowChange[] {
+    return this.changed.map(({ told, statement, undone }) => rowChange(told, statement, undone));
   }
 
   /** How many rows of each table, those beyond too, without those taken back. */
   counts(): Record<string, RowCounts> {
     const counts = new Map([...this.#beyond].map(([table, beyond]) => [table, { ...beyond }]));
-    for (const change of this.rows) if (!change.undone) count(counts, change);
+    for (const { told, undone } of this.changed) if (!undone) count(counts, told);
     return Object.fromEntries(counts);
   }
 }
 
-function count(counts: Map<string, RowCounts>, { table, act }: RowChange): void {
+function count(counts: Map<string, RowCounts>, { table, act }: ToldRow): void {
   const of = counts.get(table) ?? { inserted: 0, changed: 0, deleted: 0 };
   of[act]++;
   counts.set(table, of);

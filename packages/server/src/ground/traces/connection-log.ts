@@ -1,12 +1,12 @@
-import { parameterKind, type RowChange, type StatementTrace } from '@gather-lane/core';
-import type { CallScope } from './call-scope.js';
+import { parameterKind, type StatementTrace } from '@gather-lane/core';
+import type { CallScope, ChangedRow } from './call-scope.js';
 import { toldRow, type IsShown, type RowNotice } from './told-rows.js';
 import { whoseStatement } from './whose-statement.js';
 
 /** A call's part in what a connection does. */
 interface Told {
   readonly scope: CallScope;
-  readonly change: RowChange;
+  readonly row: ChangedRow;
 }
 
 /** A statement under way. */
@@ -71,11 +71,12 @@ export class ConnectionLog {
 
   /** The database says that the statement changed a row. */
   tell({ scopes, told, statement }: Underway, notice: RowNotice): void {
+    const read = toldRow(notice, this.#isShown);
+    if (!read) return;
     for (const { scope, n } of scopes) {
-      const change = toldRow(notice, n, this.#isShown);
-      if (!change) return;
-      scope.tell(change, (notice.message?.length ?? 0) + (notice.detail?.length ?? 0));
-      told.push({ scope, change });
+      const row = { told: read, statement: n, undone: false };
+      scope.tell(row);
+      told.push({ scope, row });
     }
     statement.changed++;
   }
@@ -111,11 +112,7 @@ export class ConnectionLog {
 }
 
 function takeBack(told: readonly Told[]): void {
-  for (const { scope, change } of told) {
-    if (change.undone) continue;
-    change.undone = true;
-    scope.untell(change);
-  }
+  for (const { scope, row } of told) scope.untell(row);
 }
 
 const rounded = (ms: number): number => Math.round(ms * 1000) / 1000;

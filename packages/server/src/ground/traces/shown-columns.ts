@@ -18,11 +18,12 @@ export function showingOf(plan: HousePlan, model: OwnFields, table: string, colu
 
 /** Which columns anybody may look at, looked up once each. */
 export function shownIn(plan: HousePlan, model: OwnFields): IsShown {
-  const known = new Map<string, boolean>();
+  const known = new Map<string, Map<string, boolean>>();
   return (table, column) => {
-    const key = `${table} ${column}`;
-    const shown = known.get(key) ?? showingOf(plan, model, table, column) === 'shown';
-    known.set(key, shown);
+    let columns = known.get(table);
+    if (!columns) known.set(table, (columns = new Map()));
+    let shown = columns.get(column);
+    if (shown === undefined) columns.set(column, (shown = showingOf(plan, model, table, column) === 'shown'));
     return shown;
   };
 }

@@ -2,7 +2,7 @@ import { EventEmitter } from 'node:events';
 import pg from 'pg';
 import { currentRehearsal, currentScopes, type CallScope } from './call-scope.js';
 import { ConnectionLog, type Underway } from './connection-log.js';
-import { ROW_NOTICE, type IsShown, type RowNotice } from './told-rows.js';
+import { ROW_NOTICE, type IsShown } from './told-rows.js';
 
 type Callback = (error: Error | null, result?: pg.QueryResult) => void;
 type Connected = (
@@ -28,7 +28,7 @@ export function tracedConnections(isShown: IsShown): { Client: typeof pg.Client;
       super(config);
       this.on('notice', (notice) => {
         const [current] = this.#underway;
-        if (current && notice.code === ROW_NOTICE) this.log.tell(current, notice as RowNotice);
+        if (current && notice.code === ROW_NOTICE) this.log.tell(current, notice);
       });
       this.on('end', () => this.log.abandon());
     }
@@ -72,7 +72,7 @@ export function tracedConnections(isShown: IsShown): { Client: typeof pg.Client;
   /** Whoever asks gets the connection for the call that they ask for; inside a rehearsal, the one that it has. */
   class TracedPool extends pg.Pool {
     constructor(config?: pg.PoolConfig) {
-      super({ ...config, Client: TracedClient } as pg.PoolConfig);
+      super({ ...config, Client: TracedClient });
     }
 
     override connect(): Promise<pg.PoolClient>;
@@ -99,7 +99,7 @@ export function tracedConnections(isShown: IsShown): { Client: typeof pg.Client;
       });
     }
   }
-  return { Client: TracedClient as unknown as typeof pg.Client, Pool: TracedPool as unknown as typeof pg.Pool };
+  return { Client: TracedClient, Pool: TracedPool };
 }
 
 /** A connection that can write down in a log of somebody else's. */

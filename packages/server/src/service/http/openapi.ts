@@ -57,7 +57,7 @@ export async function useOpenApi(app: FastifyInstance, config: Config, base: () 
       const description = [schema?.description, `May be called by: **${rule}**.`].filter(Boolean).join('\n\n');
       const { lasting } = route.config ?? {};
       const ours = { 'x-doorway': rule, ...(lasting !== undefined && { 'x-lasting': lasting }) };
-      return { url, schema: { ...schema, description, ...ours, security } as typeof schema };
+      return { url, schema: { ...schema, description, ...ours, security } };
     },
   });
 

@@ -1,5 +1,5 @@
 import { maskedPath, readTraceparent } from '@gather-lane/core';
-import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
+import type { FastifyInstance, FastifyReply, FastifyRequest, preSerializationHookHandler } from 'fastify';
 import { currentRehearsal, runFor, type CallScope } from '../../ground/traces/call-scope.js';
 import type { CallFacts, Recorder } from '../../workbench/traces/recorder.js';
 
@@ -27,6 +27,7 @@ export function useTraces(app: FastifyInstance, recorder: Recorder | null): void
     if (!request.url.startsWith('/v1/') || NOT_TRACED.test(request.url)) return done();
     const startedAt = new Date().toISOString();
     const scope = recorder.open(request.id, currentRehearsal());
+    scope.traceparent = [request.headers.traceparent].flat()[0];
     request.trace = scope;
     void reply.header('gather-trace', scope.id);
     let answered = false;
@@ -36,12 +37,18 @@ export function useTraces(app: FastifyInstance, recorder: Recorder | null): void
   });
   // What arrives of a body arrives in nobody's name.
   app.addHook('preValidation', (request, _reply, done) => (request.trace ? runFor([request.trace], done) : done()));
-  app.addHook('preSerialization', (request, _reply, payload, done) => {
-    const items = (payload as { items?: unknown } | null)?.items;
-    if (Array.isArray(items)) request.listed = items.length;
-    done(null, payload);
+  // Only on lists: each hook is a step of every call.
+  app.addHook('onRoute', (route) => {
+    const { properties = {} } = (route.schema?.querystring ?? {}) as { properties?: object };
+    if ('limit' in properties) route.preSerialization = [countItems, ...[route.preSerialization ?? []].flat()];
   });
 }
+
+const countItems: preSerializationHookHandler<unknown> = (request, _reply, payload, done) => {
+  const items = (payload as { items?: unknown } | null)?.items;
+  if (Array.isArray(items)) request.listed = items.length;
+  done(null, payload);
+};
 
 /** What is to be known of a call, made out when somebody looks: of what came with it nothing else is kept. */
 function factsOf(request: FastifyRequest, reply: FastifyReply, startedAt: string, answered: boolean): () => CallFacts {

@@ -30,7 +30,7 @@ export function useValidation(app: FastifyInstance, limits: Config['limits']): v
     if (route.url.startsWith('/v1/') && !route.schema?.querystring)
       route.schema = { ...route.schema, querystring: Type.Object({}) };
   });
-  app.setSchemaErrorFormatter((errors, part) => toProblem(errors, part as RequestPart));
+  app.setSchemaErrorFormatter((errors, part) => toProblem(errors, part));
 }
 
 /** A schema is compiled when it is met first: a start compiles nothing of routes that nobody calls. */

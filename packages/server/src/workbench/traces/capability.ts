@@ -33,16 +33,13 @@ export const traces: Capability = {
           address: house.address,
         }),
       jobs: [
-        ...(recorder
-          ? [
-              {
-                // A weighting that was adopted has a table of standings of its own.
-                does: 'let every table tell of its rows',
-                everySeconds: 15,
-                run: () => settleRowTriggers(background, plan, config.model, true),
-              },
-            ]
-          : []),
+        // A weighting that was adopted has a table of its own; and a service that was killed has left its triggers behind.
+        {
+          does: 'make or take away what tells of rows',
+          ...(recorder && { everySeconds: 15 }),
+          // Who may not change the tables goes without their rows: it was said at the start.
+          run: () => settleRowTriggers(background, plan, config.model, recorder !== null).catch(() => false),
+        },
       ],
       stop: () => recorder?.peers.end() ?? Promise.resolve(),
     };

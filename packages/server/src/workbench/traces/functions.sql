@@ -13,8 +13,10 @@ DECLARE
 BEGIN
   IF TG_OP <> 'INSERT' THEN before := to_jsonb(OLD); END IF;
   IF TG_OP <> 'DELETE' THEN after := to_jsonb(NEW); END IF;
-  IF hidden <> '{}' THEN
-    SELECT string_agg(CASE WHEN TG_OP = 'UPDATE' AND before -> name IS DISTINCT FROM after -> name THEN '*' ELSE '' END || name, ' ')
+  IF hidden <> '{}' AND TG_OP <> 'UPDATE' THEN
+    names := array_to_string(hidden, ' ');
+  ELSIF hidden <> '{}' THEN
+    SELECT string_agg(CASE WHEN before -> name IS DISTINCT FROM after -> name THEN '*' ELSE '' END || name, ' ')
     INTO names FROM unnest(hidden) AS name;
   END IF;
   RAISE NOTICE USING

@@ -10,7 +10,7 @@ const MOST_KEPT = 2_000;
 const READS = /^\s*(?:SELECT|WITH)\b/i;
 const PLANNED = /^\s*(?:SELECT|WITH|INSERT|UPDATE|DELETE)\b/i;
 /** What holds something beyond its transaction, and is not done again only to be looked at. */
-const HOLDS = /advisory|pg_sleep|\bFOR\s+(?:NO\s+KEY\s+)?(?:UPDATE|SHARE|KEY\s+SHARE)\b/i;
+const HOLDS = /advisory|\bhold_|\btell\(|pg_sleep|\bFOR\s+(?:NO\s+KEY\s+)?(?:UPDATE|SHARE|KEY\s+SHARE)\b/i;
 
 /** What PostgreSQL says of how statements are planned; asked beside the calls, at most once a minute for each text. */
 export class Plans {
@@ -80,7 +80,7 @@ export class Plans {
 
 /** A read is done again, in a transaction that can write nothing; of a write only the plan is asked for. */
 async function planOf(runner: QueryRunner, text: string, values: readonly unknown[]): Promise<PlanNode | null> {
-  const ways = READS.test(text) && !HOLDS.test(text) ? ['ANALYZE, TIMING OFF, ', ''] : [''];
+  const ways = READS.test(text) && /\bFROM\b/i.test(text) && !HOLDS.test(text) ? ['ANALYZE, TIMING OFF, ', ''] : [''];
   for (const way of ways) {
     await runner.startTransaction();
     try {

@@ -6,6 +6,7 @@ import {
   type CallFigures,
   type EndedCall,
   type ForeignKey,
+  type RowChange,
   type StatementTrace,
   type Trace,
 } from '@gather-lane/core';
@@ -169,9 +170,10 @@ export class Recorder {
     const kept = this.#ring.get(id);
     if (!kept) return null;
     await this.#plans.settled();
-    await this.#nameRows(kept.scope);
+    const rows = kept.scope.rows();
+    await this.#nameRows(rows);
     const { shown: _, traceId, ...facts } = factsOf(kept);
-    const { statements, moreStatements, rows, moreRows, rehearsal } = kept.scope;
+    const { statements, moreStatements, moreRows, rehearsal } = kept.scope;
     return {
       id,
       ms: kept.ms,
@@ -230,12 +232,12 @@ export class Recorder {
   }
 
   #warnings(kept: Kept): Trace['warnings'] {
-    const { statements, rows } = kept.scope;
-    return warningsOf({ statements, rows, plans: this.#plans.known, shown: factsOf(kept).shown });
+    const { statements, changed } = kept.scope;
+    return warningsOf({ statements, rows: changed, plans: this.#plans.known, shown: factsOf(kept).shown });
   }
 
   /** Gives rows their keys, which are asked for again where a table is new. */
-  async #nameRows({ rows }: CallScope): Promise<void> {
+  async #nameRows(rows: readonly RowChange[]): Promise<void> {
     if (rows.some(({ table }) => !this.#keys.has(table))) {
       const tables = await this.#dataSource.query<{ name: string; columns: string[] }[]>(PRIMARY_KEYS);
       this.#keys = new Map(tables.map(({ name, columns }) => [name, columns]));

@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import type { RowChange, Trace } from '@gather-lane/core';
 import { randomUUID } from 'node:crypto';
-import { request } from 'node:http';
+import { createServer, request } from 'node:http';
 import { CAPABILITIES } from '../../service/capabilities.js';
 import { careless } from '../../tests/careless/capability.js';
 import { Careless1900000000001 } from '../../tests/careless/migration.js';
@@ -274,6 +274,32 @@ describe('a trace', () => {
     expect([taken.traceId, taken.parentId]).toEqual([trace, parent]);
     const { trace: begun } = await traced('GET', '/v1/about', { headers: { traceparent: 'nonsense' } });
     expect([begun.traceId, begun.parentId]).toEqual([expect.stringMatching(/^[0-9a-f]{32}$/), null]);
+  });
+
+  test('passes the trace context on to whoever is asked for the call', async () => {
+    const asked: (string | string[] | undefined)[] = [];
+    const keys = createServer((call, reply) => {
+      asked.push(call.headers.traceparent);
+      reply.setHeader('content-type', 'application/json').end(JSON.stringify({ keys: [] }));
+    });
+    await new Promise<void>((resolve) => keys.listen(0, '127.0.0.1', resolve));
+    const { port } = keys.address() as { port: number };
+    const issuer = 'https://elsewhere.example';
+    const configuration = { signIn: { issuers: [{ issuer, audience: 'us', keys: `http://127.0.0.1:${port}/keys` }] } };
+    const other = await startTestService({ ...TRACED, configuration, on: service.database, migrations: [] });
+    const part = (value: object) => Buffer.from(JSON.stringify(value)).toString('base64url');
+    const token = `${part({ alg: 'RS256', kid: 'one' })}.${part({ iss: issuer, aud: 'us', sub: 'x', exp: 4e9 })}.${part({})}`;
+    const trace = '0af7651916cd43dd8448eb211c80319c';
+    const { status } = await other.call('GET', '/v1/me', {
+      as: token,
+      headers: { traceparent: `00-${trace}-b7ad6b7169203331-01` },
+    });
+    await other.stop();
+    await new Promise((resolve) => keys.close(resolve));
+    expect([status, asked]).toEqual([
+      401,
+      [expect.stringMatching(`^00-${trace}-(?!b7ad6b7169203331)[0-9a-f]{16}-01$`)],
+    ]);
   });
 
   test('is made of what is no route, and of who is refused', async () => {
