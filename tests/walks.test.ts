@@ -178,6 +178,12 @@ steps:
     expect(asked).toEqual(['GET /api.json', 'POST /members', 'GET /berths/7 p7', 'POST /members p7']);
   });
 
+  test('and is handed no operator key of ours', async () => {
+    const { code, out } = await walk([file(text('{ free: true }').replace('  - as: ann', '  - as: operator'))]);
+    expect([code, out]).toEqual([1, expect.stringContaining('as the operator, whose key is not known here')]);
+    expect(asked.filter((call) => call.includes('berths'))).toHaveLength(1);
+  });
+
   test('and is told beforehand what that does not have', async () => {
     const { code, out } = await run(['walk', file(text('{ fre: true }'))]);
     expect([code, out]).toEqual([1, expect.stringContaining('expects /fre of the body')]);

@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import type { OwnershipCheck } from '@gather-lane/client';
-import { toJUnit } from './ownership-junit.js';
+import { ownershipAsJUnit } from './ownership-junit.js';
 
 type Cell = OwnershipCheck['routes'][number]['cells'][number];
 const cell = (role: Cell['role'], more: Partial<Cell> = {}): Cell => ({
@@ -36,10 +36,10 @@ const check: OwnershipCheck = {
 };
 
 describe('the ownership check as JUnit XML', () => {
-  const xml = toJUnit(check);
+  const xml = ownershipAsJUnit(check);
 
   test('counts its cases, failures and seconds', () => {
-    expect(xml).toContain('<testsuites name="ownership" tests="4" failures="2" time="2.5">');
+    expect(xml).toContain('<testsuites name="ownership" tests="4" failures="2" skipped="1" time="2.5">');
     expect(xml).toContain('<testsuite name="PATCH /v1/posts/{post}" tests="4" failures="2" skipped="1">');
   });
 

@@ -57,7 +57,11 @@ export async function runFile(
     wait: (ms: number) => pause(ms),
     now: () => performance.now(),
     mark: randomBytes(4).toString('hex'),
-    operator: operatorKey === null ? null : { authorization: `Bearer ${operatorKey}` },
+    // Whose key it is: a walk that names another service is not handed it.
+    operator:
+      operatorKey === null || new URL(address).origin !== new URL(given).origin
+        ? null
+        : { authorization: `Bearer ${operatorKey}` },
   };
   for await (const outcome of runWalk(walk, runner)) {
     steps.push(outcome);

@@ -1,31 +1,17 @@
 import PauseOutlined from '@mui/icons-material/PauseOutlined';
 import PlayArrowOutlined from '@mui/icons-material/PlayArrowOutlined';
-import {
-  Box,
-  Button,
-  Card,
-  Chip,
-  Link,
-  MenuItem,
-  Stack,
-  Table,
-  TableBody,
-  TableCell,
-  TableHead,
-  TableRow,
-  TextField,
-  Typography,
-} from '@mui/material';
-import type { Activity, TracedCall } from '@gather-lane/client';
+import { Box, Button, Card, MenuItem, Stack, TextField, Typography } from '@mui/material';
+import type { Activity } from '@gather-lane/client';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { Link as RouterLink, useSearchParams } from 'react-router';
+import { useSearchParams } from 'react-router';
 import { api, unwrap } from '../api';
-import { StatusChip } from '../calls/status-chip';
-import { Empty, Failed, LoadingPosts } from '../common/states';
-import { Ago } from '../common/time';
+import { Failed, LoadingPosts } from '../common/states';
 import { isForOperator, OperatorOnly } from '../session/operator-only';
+import { CallList } from './call-list';
 import { CallsOverTime } from './calls-over-time';
+import type { Choose } from './figure-table';
+import { Routes, SlowStatements } from './route-figures';
 
 const LOOK_EVERY_MS = 2_000;
 const SPANS = [
@@ -147,8 +133,6 @@ function Figure({ value, name }: { value: string; name: string }) {
   );
 }
 
-type Choose = (name: string, value: string) => void;
-
 function Choices({ chosen, choose }: { chosen: Readonly<Record<string, string>>; choose: Choose }) {
   const field = (name: string, label: string, width: number, options?: readonly (readonly [string, string])[]) => (
     <TextField
@@ -189,159 +173,5 @@ function Choices({ chosen, choose }: { chosen: Readonly<Record<string, string>>;
         <Button onClick={() => Object.keys(chosen).forEach((name) => choose(name, ''))}>All calls</Button>
       )}
     </Stack>
-  );
-}
-
-const TABLE = { '& td, & th': { py: 0.5, px: 1, fontSize: 13.5, whiteSpace: 'nowrap' } } as const;
-
-function CallList({ calls, filtered, choose }: { calls: readonly TracedCall[]; filtered: boolean; choose: Choose }) {
-  if (calls.length === 0)
-    return (
-      <Empty title={filtered ? 'No call fits' : 'No call yet'}>
-        {filtered
-          ? 'Choose less, or wait: it shows up by itself.'
-          : 'Make one, from your app or on the Calls page: it shows up by itself.'}
-      </Empty>
-    );
-  return (
-    <Card sx={{ overflow: 'auto', maxHeight: 460 }} tabIndex={0} role="region" aria-label="Calls">
-      <Table size="small" stickyHeader sx={TABLE}>
-        <TableHead>
-          <TableRow>
-            <TableCell>When</TableCell>
-            <TableCell>Call</TableCell>
-            <TableCell>Caller</TableCell>
-            <TableCell>Status</TableCell>
-            <TableCell align="right">ms</TableCell>
-            <TableCell align="right">Statements</TableCell>
-            <TableCell align="right">Rows changed</TableCell>
-            <TableCell align="right">Warnings</TableCell>
-          </TableRow>
-        </TableHead>
-        <TableBody>
-          {calls.map(({ id, startedAt, method, route, caller, status, ms, statements, rows, warnings, rehearsed }) => (
-            <TableRow key={id} hover>
-              <TableCell sx={{ color: 'text.secondary' }}>
-                <Ago instant={startedAt} />
-              </TableCell>
-              <TableCell>
-                <Link component={RouterLink} to={`/calls/${id}`}>
-                  {method} {route}
-                </Link>
-              </TableCell>
-              <TableCell>
-                <Link
-                  component="button"
-                  onClick={() => choose('caller', caller.handle ? `@${caller.handle}` : caller.kind)}
-                  sx={{ fontSize: 'inherit' }}
-                >
-                  {caller.handle ? `@${caller.handle}` : caller.kind}
-                </Link>
-              </TableCell>
-              <TableCell>
-                <StatusChip status={status} />
-                {rehearsed && <Chip size="small" variant="outlined" label="rolled back" sx={{ ml: 0.5 }} />}
-              </TableCell>
-              <Figured>{ms.toFixed(1)}</Figured>
-              <Figured>{statements}</Figured>
-              <Figured>{rows}</Figured>
-              <Figured>{warnings > 0 ? `⚠ ${warnings}` : ''}</Figured>
-            </TableRow>
-          ))}
-        </TableBody>
-      </Table>
-    </Card>
-  );
-}
-
-function Routes({ activity: { routes }, choose }: { activity: Activity; choose: Choose }) {
-  if (routes.length === 0) return null;
-  return (
-    <Stack sx={{ gap: 1 }}>
-      <Typography variant="h2">By route</Typography>
-      <Card sx={{ overflowX: 'auto' }} tabIndex={0} role="region" aria-label="By route">
-        <Table size="small" sx={TABLE}>
-          <TableHead>
-            <TableRow>
-              <TableCell>Route</TableCell>
-              {['Calls', 'p50 ms', 'p95 ms', 'p99 ms', 'Refused', 'Failed'].map((name) => (
-                <TableCell key={name} align="right">
-                  {name}
-                </TableCell>
-              ))}
-            </TableRow>
-          </TableHead>
-          <TableBody>
-            {routes.map(({ method, route, calls, p50, p95, p99, refused, failed }) => (
-              <TableRow key={`${method} ${route}`} hover>
-                <TableCell>
-                  <Link
-                    component="button"
-                    onClick={() => (choose('method', method), choose('route', route))}
-                    sx={{ fontSize: 'inherit' }}
-                  >
-                    {method} {route}
-                  </Link>
-                </TableCell>
-                <Figured>{calls}</Figured>
-                <Figured>{p50.toFixed(1)}</Figured>
-                <Figured>{p95.toFixed(1)}</Figured>
-                <Figured>{p99.toFixed(1)}</Figured>
-                <Figured>{refused || ''}</Figured>
-                <Figured>{failed || ''}</Figured>
-              </TableRow>
-            ))}
-          </TableBody>
-        </Table>
-      </Card>
-    </Stack>
-  );
-}
-
-function SlowStatements({ statements: { from, items } }: { statements: Activity['statements'] }) {
-  return (
-    <Stack sx={{ gap: 1 }}>
-      <Typography variant="h2">Statements that took longest in all</Typography>
-      <Typography color="text.secondary">
-        {from === 'traces'
-          ? 'As this process saw them. PostgreSQL counts them itself where pg_stat_statements is loaded.'
-          : 'As PostgreSQL counts them (pg_stat_statements), of everybody who uses the database.'}
-      </Typography>
-      <Card sx={{ overflowX: 'auto' }} tabIndex={0} role="region" aria-label="Slowest statements">
-        <Table size="small" sx={TABLE}>
-          <TableHead>
-            <TableRow>
-              <TableCell>Statement</TableCell>
-              {['Calls', 'Mean ms', 'Longest ms', 'Rows'].map((name) => (
-                <TableCell key={name} align="right">
-                  {name}
-                </TableCell>
-              ))}
-            </TableRow>
-          </TableHead>
-          <TableBody>
-            {items.map(({ text, calls, meanMs, longestMs, rows }) => (
-              <TableRow key={text} hover>
-                <TableCell title={text} sx={{ maxWidth: 560, overflow: 'hidden', textOverflow: 'ellipsis' }}>
-                  <code>{text.replace(/\s+/g, ' ').trim()}</code>
-                </TableCell>
-                <Figured>{calls.toLocaleString('en-GB')}</Figured>
-                <Figured>{meanMs.toFixed(2)}</Figured>
-                <Figured>{longestMs.toFixed(1)}</Figured>
-                <Figured>{rows.toLocaleString('en-GB')}</Figured>
-              </TableRow>
-            ))}
-          </TableBody>
-        </Table>
-      </Card>
-    </Stack>
-  );
-}
-
-function Figured({ children }: { children: React.ReactNode }) {
-  return (
-    <TableCell align="right" sx={{ fontVariantNumeric: 'tabular-nums' }}>
-      {children}
-    </TableCell>
   );
 }

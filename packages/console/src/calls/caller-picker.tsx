@@ -6,6 +6,7 @@ import type { CallerChoice } from './draft';
 
 const KINDS = [
   { as: 'user', name: 'a user' },
+  { as: 'blocked', name: 'a user whom the owner blocks' },
   { as: 'nobody', name: 'nobody' },
   { as: 'ended', name: 'a token that has ended' },
   { as: 'operator', name: 'the operator' },
@@ -13,7 +14,7 @@ const KINDS = [
 
 /** Who is calling. */
 export function CallerPicker({ value, onChange }: { value: CallerChoice; onChange: (value: CallerChoice) => void }) {
-  const needsUser = value.as === 'user' || value.as === 'ended';
+  const needsUser = value.as !== 'nobody' && value.as !== 'operator';
   return (
     <Stack direction="row" sx={{ gap: 1, flexWrap: 'wrap' }}>
       <TextField

@@ -2,6 +2,7 @@ import {
   Alert,
   Box,
   Card,
+  Chip,
   Collapse,
   Link,
   Stack,
@@ -28,6 +29,7 @@ export function OutcomePanel({ outcome: { says, status, headers, body, trace } }
     <Card sx={{ p: 2, minWidth: 0 }} role="region" aria-label="Reply">
       <Stack direction="row" sx={{ gap: 1, alignItems: 'center', flexWrap: 'wrap', mb: 1 }}>
         <StatusChip status={status} />
+        {trace?.rehearsed && <Chip size="small" variant="outlined" color="secondary" label="rolled back" />}
         {trace && (
           <Typography color="text.secondary">
             {trace.ms.toFixed(1)} ms · {trace.statements.length + trace.moreStatements} statements ·{' '}

@@ -25,6 +25,13 @@ export interface TakenWalk {
   reset(): void;
 }
 
+/** The console calls the service that it is of, and no other. */
+const OF_ANOTHER = {
+  line: null,
+  where: '',
+  says: 'is for another service: take it in a terminal, with gather-lane walk FILE',
+};
+
 /** Takes a walk on the service that serves the console. */
 export function useWalk(text: string): TakenWalk {
   const [outcomes, setOutcomes] = useState<readonly StepOutcome[]>([]);
@@ -41,6 +48,9 @@ export function useWalk(text: string): TakenWalk {
   });
   const current = proof.isPlaceholderData ? undefined : proof.data;
   const walk = (current?.walk ?? null) as Walk | null;
+  const elsewhere =
+    walk?.service?.address !== undefined && new URL(walk.service.address).origin !== window.location.origin;
+  const faults = elsewhere ? [OF_ANOTHER, ...(proof.data?.faults ?? [])] : (proof.data?.faults ?? []);
   // Whoever leaves the page leaves nobody behind.
   useEffect(() => () => void ended(running.current), []);
 
@@ -73,7 +83,7 @@ export function useWalk(text: string): TakenWalk {
     }
   };
   return {
-    faults: proof.data?.faults ?? [],
+    faults,
     walk,
     unread: proof.error,
     outcomes,

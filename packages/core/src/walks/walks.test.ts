@@ -8,7 +8,7 @@ import { readWalk, type ReadWalk } from './read-walk.js';
 import { recordWalk, type MadeCall } from './record-walk.js';
 import { runWalk, type CameBack, type SentCall, type WalkRunner } from './run-walk.js';
 import { filled, filledPath, namesIn, valueAt } from './values.js';
-import type { Expectation, Json } from './walk.js';
+import { WALK_SCHEMA, type Expectation, type Json } from './walk.js';
 
 const read = (text: string): ReadWalk => {
   const found = readWalk(text);
@@ -192,6 +192,10 @@ describe('what is wrong with a walk', () => {
   test('nothing, of ten thousand steps', () => {
     const steps = Array.from({ length: 10_000 }, () => '  - call: GET /things').join('\n');
     expect(faultsIn(`walk: A\nsteps:\n${steps}`)).toEqual([]);
+  });
+
+  test('is what the schema that is published for editors says', () => {
+    expect(JSON.parse(readFileSync('packages/core/walk.schema.json', 'utf8'))).toEqual(WALK_SCHEMA);
   });
 
   test('nothing, of the eight that come with Gather Lane', () => {

@@ -81,8 +81,8 @@ export class ConnectionLog {
     statement.changed++;
   }
 
-  /** The statement has ended. @param rows how many it returned or wrote */
-  end({ text, statement, told, begun }: Underway, rows: number | null, error: string | null): void {
+  /** The statement has ended. @param rows how many it returned or wrote @param did what PostgreSQL says it did: `ROLLBACK` at the COMMIT of what had failed */
+  end({ text, statement, told, begun }: Underway, rows: number | null, error: string | null, did?: string): void {
     statement.ms = rounded(performance.now() - begun);
     statement.rows = rows;
     statement.error = error;
@@ -94,7 +94,8 @@ export class ConnectionLog {
     if (saved !== undefined) this.#saved.set(saved, this.#open?.length ?? 0);
     const to = ROLLS_BACK_TO.exec(text)?.[1];
     if (to !== undefined && this.#open) takeBack(this.#open.splice(this.#saved.get(to) ?? 0));
-    if (ROLLS_BACK.test(text) || (COMMITS.test(text) && error !== null)) takeBack(this.#open ?? []);
+    if (ROLLS_BACK.test(text) || (COMMITS.test(text) && (error !== null || did === 'ROLLBACK')))
+      takeBack(this.#open ?? []);
     if (ROLLS_BACK.test(text) || COMMITS.test(text)) this.#close();
   }
 

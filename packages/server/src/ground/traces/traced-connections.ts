@@ -51,7 +51,7 @@ export function tracedConnections(isShown: IsShown): { Client: typeof pg.Client;
       this.#underway.push(underway);
       const ended: Callback = (error, result) => {
         this.#underway.shift();
-        if (underway) log.end(underway, result?.rowCount ?? null, error ? stateOf(error) : null);
+        if (underway) log.end(underway, result?.rowCount ?? null, error ? stateOf(error) : null, result?.command);
       };
       const send = (told: Callback) => super.query(sent as string, values as unknown[], told);
       if (callback)
