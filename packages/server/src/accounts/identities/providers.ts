@@ -141,6 +141,6 @@ async function discover({ issuer, clientId, clientSecret }: Provider): Promise<o
   return oidc.discovery(new URL(issuer), clientId, metadata, undefined, {
     execute,
     timeout: ANSWERS_WITHIN_S,
-    [oidc.customFetch]: (url, options) => tracedFetch(url, options as RequestInit),
+    [oidc.customFetch]: tracedFetch,
   });
 }
