@@ -24,7 +24,7 @@ export class Traces1764000000019 implements MigrationInterface {
         answer text NOT NULL,
         PRIMARY KEY (question_id, process))`);
     await runner.query(`
-      CREATE OR REPLACE FUNCTION trace_row() RETURNS trigger LANGUAGE plpgsql AS $$
+      CREATE OR REPLACE FUNCTION trace_row() RETURNS trigger LANGUAGE plpgsql SET jit = off AS $$
       DECLARE
         hidden text[] := TG_ARGV[0]::text[];
         before jsonb;
