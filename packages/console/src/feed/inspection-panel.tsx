@@ -62,8 +62,8 @@ function Inspected({ inspection }: { inspection: FeedInspection }) {
   return (
     <Stack sx={{ gap: 2 }}>
       <Typography>
-        {statements.length} statements, {ms} ms in all; the check of the session, which every call makes, comes before
-        them.
+        {statements.length === 1 ? 'One statement' : `${statements.length} statements`}, {ms} ms in all; the check of
+        the session goes along with the first.
       </Typography>
       <Lanes posts={posts} />
       {statements.map(({ does, sql, ms: spent, rows }) => (
@@ -138,7 +138,7 @@ function Plan({ plan }: { plan: FeedInspection['plan'] }) {
   const longest = Math.max(...plan.map(({ ms }) => ms), 0.001);
   return (
     <Box>
-      <Typography sx={{ fontWeight: 600 }}>The plan of the first, as it ran</Typography>
+      <Typography sx={{ fontWeight: 600 }}>The plan of the page, as it ran</Typography>
       <Box sx={{ overflow: 'auto', maxHeight: 420 }} tabIndex={0}>
         <Table
           size="small"

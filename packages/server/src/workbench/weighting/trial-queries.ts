@@ -1,5 +1,7 @@
 import { AUTHORS } from '../../feed/index.js';
 import { COUNT_COLUMNS, type CountColumns } from '../../ranking/tallies/counts.js';
+import { perChoice } from '../../ground/database/prepared.js';
+import { standingsTable } from '../../ranking/weighting/standings.js';
 import { seenBy } from '../../accounts/users/visibility.js';
 
 const COLUMNS = `p.id, p.author_id, u.handle, left(p.body, 160) AS text, p.created_at, ${COUNT_COLUMNS}`;
@@ -18,25 +20,43 @@ export const CANDIDATES_BY_ID = `
   SELECT ${COLUMNS} FROM posts p JOIN post_tallies t ON t.post_id = p.id JOIN users u ON u.id = p.author_id
   WHERE p.id = ANY ($2::uuid[]) AND p.deleted_at IS NULL AND ${seenBy('u', '$1')}`;
 
+/** Which posts of an author `a` may stand high enough: by when they were made, by where they stand in force, or both. */
+export type Looked = 'made' | 'stands' | 'either';
+
+const MADE = `SELECT p.id FROM posts p WHERE p.author_id = a.id AND p.deleted_at IS NULL AND p.created_at >= $6::timestamptz`;
+const stands = (weighting: number) =>
+  `SELECT s.post_id AS id FROM ${standingsTable(weighting)} s WHERE s.author_id = a.id AND s.lane_time >= $6::timestamptz`;
+const looked: Record<Looked, (weighting: number) => string> = {
+  made: () => MADE,
+  stands,
+  either: (weighting) => `${MADE} UNION ${stands(weighting)}`,
+};
+
 /**
  * The posts of a viewer's feed ($1, own posts as $2 says) that would stand highest by other numbers ($3 half-life, $4 base, $5 weights):
- * at most $8, none made before $6 and none below $7. The SQL law only chooses them; core places them. Cost: the posts of the
- * feed's authors since $6.
+ * at most $8, of those from $6 on and none below $7. The SQL law only chooses them; core places them. Cost: a probe for each author of
+ * the feed, and three for each post of theirs from $6 on.
  */
-export const CANDIDATES_BY_LAW = `
+export const candidatesByLaw = perChoice(
+  (by: Looked, weighting: number): string => `
   SELECT ${COLUMNS}
   FROM (${AUTHORS}) a
-  JOIN posts p ON p.author_id = a.id AND p.deleted_at IS NULL AND p.created_at >= $6::timestamptz
+  -- OFFSET 0: each author by their index; as a join it may become one with all posts that there are.
+  CROSS JOIN LATERAL (SELECT * FROM (${looked[by](weighting)}) c OFFSET 0) c
+  JOIN posts p ON p.id = c.id AND p.deleted_at IS NULL
   JOIN post_tallies t ON t.post_id = p.id
   JOIN users u ON u.id = p.author_id
   CROSS JOIN LATERAL pull($5::jsonb, t.comment_people, t.reactions, t.author_reaction) k
   CROSS JOIN LATERAL (SELECT lane_time(p.created_at, $3::bigint, $4::bigint, k.carrying, k.holding)::timestamptz(3) AS lane_time) l
   WHERE l.lane_time >= $7::timestamptz AND ${seenBy('u', '$1')}
-  ORDER BY l.lane_time DESC, p.id DESC LIMIT $8`;
+  ORDER BY l.lane_time DESC, p.id DESC LIMIT $8`,
+);
 
-/** How many users there are, and how many authors a viewer's feed has. Cost: one pass over the keys of user_tallies. */
-export const FEED_SIZE = `
-  SELECT (SELECT count(*) FROM user_tallies)::integer AS everybody, (SELECT count(*) FROM (${AUTHORS}) a)::integer AS authors`;
+/** How many users there are. Cost: one pass over the keys of user_tallies. */
+export const EVERYBODY = `SELECT count(*)::integer AS everybody FROM user_tallies`;
+
+/** How many authors a viewer's feed has. Cost: one pass over whom they follow. */
+export const FEED_SIZE = `SELECT count(*)::integer AS authors FROM (${AUTHORS}) a`;
 
 /** Viewers who follow somebody, always the same ones for the same data. Cost: one pass over user_tallies. */
 export const SAMPLE_VIEWERS = `

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { laneTime, peopleOf, placeAll, pull, type Weighting } from '@gather-lane/core';
+import { FIRST_WEIGHTING, laneTime, peopleOf, placeAll, pull, type Weighting } from '@gather-lane/core';
 import type { QueryRunner } from 'typeorm';
 import { checkData } from '../check/service.js';
 import { createDataSource } from '../../service/data-source.js';
@@ -191,6 +191,45 @@ describe('trying a weighting', () => {
     });
     const then = json.viewer!.posts.filter((post) => post.then).sort((a, b) => a.then!.rank - b.then!.rank);
     expect(then.map(({ id }) => id)).toEqual((await byCore(slow)).slice(0, 30));
+  });
+
+  test.each<[string, Partial<Weighting>]>([
+    ['heavier comments', { weights: { comment: 9_000, like: 1_000, dislike: -1_000 } }],
+    ['lighter likes', { weights: { comment: 3_000, like: 100, dislike: -1_000 } }],
+    ['likes that hold back', { weights: { comment: 3_000, like: -500, dislike: -1_000 } }],
+    ['dislikes that carry', { weights: { comment: 3_000, like: 1_000, dislike: 2_000 } }],
+    ['dislikes that count for nothing', { weights: { comment: 3_000, like: 1_000, dislike: 0 } }],
+    ['a lower base and half the half-life', { base: 500, halfLifeMs: 4 * 3_600_000 }],
+    ['a higher base and twice the half-life', { base: 20_000, halfLifeMs: 16 * 3_600_000 }],
+    ['a half-life of minutes', { halfLifeMs: 600_000, weights: { comment: 5_000, like: 500, dislike: -4_000 } }],
+  ])('with %s chooses exactly the posts that core places highest', async (_, changed) => {
+    const numbers: Weighting = { ...FIRST_WEIGHTING, ...changed };
+    const { json } = await operator<TrialReply>('POST', '/weighting-trials', {
+      halfLifeMs: numbers.halfLifeMs,
+      base: numbers.base / 1000,
+      weights: Object.fromEntries(Object.entries(numbers.weights).map(([kind, weight]) => [kind, weight / 1000])),
+      viewer: '@viewer',
+      depth: 25,
+    });
+    const then = json.viewer!.posts.filter((post) => post.then).sort((a, b) => a.then!.rank - b.then!.rank);
+    expect(then.map(({ id }) => id)).toEqual((await byCore(numbers)).slice(0, 25));
+  });
+
+  test('of a short half-life finds the new posts that are held back now', async () => {
+    const [held] = await addPosts(service, [{ author: writers[0]!, secondsAgo: 5 }]);
+    await addReactions(
+      service,
+      writers.slice(1, 9).map((user) => ({ post: held!, user, kind: 'dislike' })),
+    );
+    const { json } = await operator<TrialReply>('POST', '/weighting-trials', {
+      halfLifeMs: 60_000,
+      viewer: '@viewer',
+      depth: 5,
+    });
+    const then = json.viewer!.posts.filter((post) => post.then).sort((a, b) => a.then!.rank - b.then!.rank);
+    const highest = (await byCore({ ...FIRST_WEIGHTING, halfLifeMs: 60_000 })).slice(0, 5);
+    expect(highest).toContain(held);
+    expect(then.map(({ id }) => id)).toEqual(highest);
   });
 
   test('over a sample of viewers says how much stays, and the same numbers change nothing', async () => {
