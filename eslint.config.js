@@ -140,5 +140,11 @@ export default tseslint.config(
       },
     },
   },
+  {
+    // Starts without the loader of modules.
+    files: ['packages/cli/bin/**'],
+    languageOptions: { sourceType: 'commonjs', globals: { process: 'readonly', require: 'readonly' } },
+    rules: { '@typescript-eslint/no-require-imports': 'off' },
+  },
   { files: ['packages/console/src/**'], ...reactHooks.configs.flat.recommended },
 );

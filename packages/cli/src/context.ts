@@ -1,11 +1,14 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { resolve } from 'node:path';
-import { createClient, unwrap, type Client } from '@gather-lane/client';
+import { createClient as clientOf, unwrap, type Client, type ClientOptions } from '@gather-lane/client';
+import { callOnce } from './calling.js';
 import { Failure } from './failure.js';
 import { store } from './store.js';
 
 const DEFAULT_ADDRESS = 'http://127.0.0.1:7461';
 const UUID = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/;
+
+const createClient = (options: Omit<ClientOptions, 'fetch'>): Client => clientOf({ ...options, fetch: callOnce });
 
 /** Options that every command takes. */
 export interface CommonOptions {
