@@ -29,6 +29,7 @@ export {
   type Position,
   type SeenMark,
 } from './feed/cursor.js';
+export { hintAfter, isExhaustive, likelyWay, SWEEP_ENTRIES, type FindHint, type FindWay } from './feed/find-way.js';
 export { allSteps, readPlan, type ExplainNode, type PlanStep } from './feed/plan.js';
 export {
   comparePages,
@@ -39,6 +40,7 @@ export {
   type PageChange,
   type Placed,
 } from './feed/comparison.js';
+export { reachOf, type Reach } from './feed/reach.js';
 export {
   NOTIFICATION_KINDS,
   toldOfComment,

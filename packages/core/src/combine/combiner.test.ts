@@ -70,4 +70,20 @@ describe('combining acts', () => {
       { numRuns: 60 },
     );
   });
+
+  test('a batch of which nobody knows whether it was done is not tried again: all of it hears that', async () => {
+    const tried: number[] = [];
+    const combiner = new Combiner<Act, string>({
+      keyOf: ({ who }) => who,
+      most: 10,
+      work: (acts) => {
+        tried.push(acts.length);
+        return Promise.reject(new Error('gone'));
+      },
+      mayBeOnes: (error) => (error as Error).message !== 'gone',
+    });
+    const settled = await Promise.allSettled(['a', 'b', 'c'].map((who) => combiner.do({ who, n: 1 })));
+    expect(settled.map(({ status }) => status)).toEqual(['rejected', 'rejected', 'rejected']);
+    expect(tried).toEqual([3]);
+  });
 });

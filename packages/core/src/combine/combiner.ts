@@ -14,13 +14,15 @@ export interface CombinerOptions<Act, Result> {
   readonly work: (acts: readonly Act[]) => Promise<Result[]>;
   /** Most acts of a batch. */
   readonly most: number;
+  /** Whether what a batch failed with may be one act's own; if not, none of them is tried again. Any may, where this is left out. */
+  readonly mayBeOnes?: (error: unknown) => boolean;
 }
 
 /**
  * Combines acts instead of queueing them: while one batch is under way those that come are gathered, and the next batch
  * does them all. So one act alone waits for nothing, and at a rush hundreds share one transaction. Each caller is
  * answered once its own batch is done; when a batch fails, its members are tried one by one, so that one bad act fails
- * alone.
+ * alone. A batch of which nobody knows whether it was done is not tried again.
  */
 export class Combiner<Act, Result> {
   readonly #options: CombinerOptions<Act, Result>;
@@ -69,7 +71,8 @@ export class Combiner<Act, Result> {
       const results = await this.#options.work(batch.map(({ act }) => act));
       batch.forEach(({ resolve }, i) => resolve(results[i]!));
     } catch (error) {
-      if (batch.length === 1) return batch[0]!.reject(error);
+      const { mayBeOnes = () => true } = this.#options;
+      if (batch.length === 1 || !mayBeOnes(error)) return batch.forEach(({ reject }) => reject(error));
       for (const each of batch) await this.#do([each]);
     }
   }

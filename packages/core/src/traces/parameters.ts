@@ -10,8 +10,12 @@ export function parameterKind(value: unknown): string {
   return typeof value;
 }
 
+/** A path of nothing but what may be kept, as most are: known so at a glance. */
+const PLAIN = /^(?:\/(?:v\d|[a-z_]{1,24}|\d{1,10}|@\w{1,32}|[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}))+$/;
+
 /** What of a path may be kept: ids, handles, and words of a route; all else might be a secret. */
 export function maskedPath(path: string, route: string): string {
+  if (PLAIN.test(path)) return path;
   const template = route.split('/');
   const [steps = '', query] = path.split('?');
   const shown = steps.split('/').map((step, i) => (template[i] === step ? step : maskedStep(step)));
