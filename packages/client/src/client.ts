@@ -13,7 +13,8 @@ export interface ClientOptions {
   readonly token?: () => string | null | Promise<string | null>;
   /** Asked once when a call was refused for want of a good credential: true when it should be made once more. */
   readonly renew?: (refusal: Response) => Promise<boolean>;
-  readonly fetch?: typeof globalThis.fetch;
+  /** Sends a call; the platform's own unless said. */
+  readonly fetch?: (request: Request) => Promise<Response>;
   /**
    * How long a reply may take, in milliseconds; 0 for ever. Unless said 30 seconds, and ten minutes for uploads and
    * the operator's calls, some of which look at everything.

@@ -68,14 +68,15 @@ async function* oneStream(
   try {
     const ask = async () => {
       const credential = await token?.();
-      return fetch(`${address.replace(/\/+$/, '')}/v1/events?${query.toString()}`, {
+      const request = new Request(`${address.replace(/\/+$/, '')}/v1/events?${query.toString()}`, {
         headers: {
           accept: 'text/event-stream',
           ...(credential && { authorization: `Bearer ${credential}` }),
           ...(after && { 'last-event-id': after }),
         },
         signal: signal ? AbortSignal.any([signal, silent.signal]) : silent.signal,
-      }).catch((error: unknown) => {
+      });
+      return fetch(request).catch((error: unknown) => {
         throw new ServiceUnreachable(address, { cause: error });
       });
     };

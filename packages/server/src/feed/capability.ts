@@ -1,5 +1,6 @@
 import { Users } from '../accounts/users/service.js';
 import type { Capability } from '../ground/capability/capability.js';
+import { readerOf } from '../ground/http/reader.js';
 import { Posts } from '../posts/posts/service.js';
 import { FeedInspection } from './inspection.js';
 import { TRIALS } from './ownership.js';
@@ -12,10 +13,13 @@ export const feed: Capability = {
   trials: TRIALS,
   start(house) {
     const { database, cursors, pages, address, config } = house;
-    const all = house.add(new Feed(database, house.get(Posts), cursors));
+    const all = house.add(new Feed(database, house.get(Posts), cursors, config.model));
     const places = house.add(new Places(database));
     const inspection = new FeedInspection(database, (watched, viewer, request) =>
-      new Feed(watched, new Posts(watched, pages, address, config.model), cursors).page(viewer, request),
+      new Feed(watched, new Posts(watched, pages, address, config.model), cursors, config.model, all.ways).page(
+        readerOf(watched, viewer),
+        request,
+      ),
     );
     const users = house.get(Users);
     return {

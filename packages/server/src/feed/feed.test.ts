@@ -12,8 +12,11 @@ import {
   type FeedReply,
 } from '../tests/graph.js';
 import { startTestService, type Actor, type TestService } from '../tests/test-service.js';
-import { SWEEP_FACTOR } from './queries.js';
+import { SWEEP_ENTRIES, type FindWay } from '@gather-lane/core';
+import { Feed } from './service.js';
 import { Blocks } from '../graph/blocks/service.js';
+
+const WAYS: readonly FindWay[] = ['each', 'sweep', 'probe', 'heads'];
 
 let service: TestService;
 beforeAll(async () => {
@@ -24,61 +27,86 @@ afterAll(() => service.stop());
 const feed = (as: Actor, query = '') => service.call<FeedReply>('GET', `/v1/feeds/following?${query}`, { as });
 
 describe('the feed query', () => {
-  // Follow counts on both sides of where the sweep gives up, idle followees, many ties in time and lane time.
-  test.each([1, 2, 3, 4, 5, 6])('equals a plain sort over a random graph, seed %i', async (seed) => {
-    const { int, pick, chance } = dice(seed);
-    const users = await addUsers(service, 40, `seed${seed}`);
-    const idle = users.slice(0, 8);
-    const writers = users.slice(8);
-    const span = pick([30, 300, 20_000]);
-    // A few write nearly everything, so that the sweep meets them alone.
-    const posts = await addPosts(
-      service,
-      Array.from({ length: 240 }, () => ({
-        author: chance(0.6) ? writers[int(3)]! : pick(writers),
-        secondsAgo: int(span),
-      })),
-    );
-    await addComments(
-      service,
-      Array.from({ length: 150 }, () => ({ post: pick(posts), author: pick(users) })),
-    );
-    await addReactions(
-      service,
-      Array.from({ length: 300 }, () => ({ post: pick(posts), user: pick(users), kind: pick(['like', 'dislike']) })),
-    );
-    const deleted = posts.filter(() => chance(0.08));
-    await service.dataSource.query(`UPDATE posts SET deleted_at = now() WHERE id = ANY ($1)`, [deleted]);
+  /** Makes the next page of a feed be looked for in a way first, whatever suits it. */
+  function plant(viewer: string, way: FindWay): void {
+    const following = { each: 0, sweep: 200, probe: 5_000, heads: 200 }[way];
+    for (const order of ['recent', 'score'] as const)
+      service.house.get(Feed).ways.learn(viewer, order, 'sweep', way !== 'heads', following);
+  }
 
-    const viewers = [[], idle, idle.concat(writers.slice(-2)), writers.slice(-1), writers.slice(0, 3), writers, users];
-    for (const followees of viewers) {
-      const viewer = await service.user();
-      await addFollows(service, viewer.id, followees);
-      // Some of them muted, one blocked and one who blocks: a block ends the follow.
-      for (const mute of followees.filter(() => chance(0.15)))
-        await service.call('PUT', `/v1/mutes/${mute}`, { as: viewer });
-      if (followees[2]) await service.call('PUT', `/v1/blocks/${pick(followees)}`, { as: viewer });
-      if (followees[3]) await service.house.get(Blocks).add('blocks', pick(followees), viewer.id);
-      const own = chance(0.5);
-      if (chance(0.5)) await addPosts(service, [{ author: viewer.id, secondsAgo: int(span) }]);
-      for (const order of ['recent', 'score'] as const) {
-        const limit = 1 + int(30);
-        const { ids, pages } = await scroll(service, viewer.token, `order=${order}&limit=${limit}&own=${own}`);
-        expect(ids).toEqual(await plainFeed(service, viewer.id, order, own));
-        expect(pages.slice(0, -1).every((page) => page.items.length === limit)).toBe(true);
-        if (pages.length > 1) expect(pages.at(-1)!.items.length).toBeGreaterThan(0);
+  // Follow counts on both sides of where a way gives up, idle followees, many ties in time and lane time.
+  test.each(WAYS.flatMap((way, i) => [1, 2, 3].map((seed) => [way, 3 * i + seed] as const)))(
+    'equals a plain sort over a random graph, looked for by %s whoever asks, seed %i',
+    async (way, seed) => {
+      const { int, pick, chance } = dice(seed);
+      const users = await addUsers(service, 40, `seed${seed}`);
+      const idle = users.slice(0, 8);
+      const writers = users.slice(8);
+      const span = pick([30, 300, 20_000]);
+      // A few write nearly everything, so that the sweep meets them alone.
+      const posts = await addPosts(
+        service,
+        Array.from({ length: 240 }, () => ({
+          author: chance(0.6) ? writers[int(3)]! : pick(writers),
+          secondsAgo: int(span),
+        })),
+      );
+      await addComments(
+        service,
+        Array.from({ length: 150 }, () => ({ post: pick(posts), author: pick(users) })),
+      );
+      await addReactions(
+        service,
+        Array.from({ length: 300 }, () => ({ post: pick(posts), user: pick(users), kind: pick(['like', 'dislike']) })),
+      );
+      const deleted = posts.filter(() => chance(0.08));
+      await service.dataSource.query(`UPDATE posts SET deleted_at = now() WHERE id = ANY ($1)`, [deleted]);
+
+      const viewers = [
+        [],
+        idle,
+        idle.concat(writers.slice(-2)),
+        writers.slice(-1),
+        writers.slice(0, 3),
+        writers,
+        users,
+      ];
+      for (const followees of viewers) {
+        const viewer = await service.user();
+        await addFollows(service, viewer.id, followees);
+        // Some of them muted, one blocked and one who blocks: a block ends the follow.
+        for (const mute of followees.filter(() => chance(0.15)))
+          await service.call('PUT', `/v1/mutes/${mute}`, { as: viewer });
+        if (followees[2]) await service.call('PUT', `/v1/blocks/${pick(followees)}`, { as: viewer });
+        if (followees[3]) await service.house.get(Blocks).add('blocks', pick(followees), viewer.id);
+        const own = chance(0.5);
+        if (chance(0.5)) await addPosts(service, [{ author: viewer.id, secondsAgo: int(span) }]);
+        for (const order of ['recent', 'score'] as const) {
+          const limit = 1 + int(30);
+          plant(viewer.id, way);
+          const query = `order=${order}&limit=${limit}&own=${own}`;
+          const { ids, pages } = await scroll(service, viewer.token, query, async () => plant(viewer.id, way));
+          expect(ids).toEqual(await plainFeed(service, viewer.id, order, own));
+          expect(pages.slice(0, -1).every((page) => page.items.length === limit)).toBe(true);
+          if (pages.length > 1) expect(pages.at(-1)!.items.length).toBeGreaterThan(0);
+        }
       }
-    }
-  });
+    },
+  );
 
   // More of others' posts between any two of the feed's than the sweep looks at: every page, not the first alone, is read by
   // heads, and ends at a floor.
-  test.each([1, 2, 3])('does so where the sweep gives up on every page, seed %i', async (seed) => {
+  test.each([
+    ['sweep', 1],
+    ['sweep', 2],
+    ['probe', 3],
+    ['heads', 4],
+  ] as const)('does so where the walk gives up on every page, by %s, seed %i', async (way, seed) => {
     const { int, pick } = dice(100 + seed);
     const [followees, others] = [await addUsers(service, 14, `rare${seed}`), await addUsers(service, 3, `busy${seed}`)];
     const viewer = await service.user();
     await addFollows(service, viewer.id, followees);
-    const between = SWEEP_FACTOR * (followees.length + 1) + 1;
+    const between = SWEEP_ENTRIES * (followees.length + 1) + 1;
     const theirs = [...followees, ...Array.from({ length: int(14) }, () => pick(followees))];
     const authors = theirs.flatMap((author) => [...Array.from({ length: between }, () => pick(others)), author]);
     await addPosts(
@@ -87,14 +115,16 @@ describe('the feed query', () => {
     );
     for (const order of ['recent', 'score'] as const)
       for (const limit of [1, 2, 7, 10, 13]) {
-        const { ids, pages } = await scroll(service, viewer.token, `order=${order}&limit=${limit}&own=false`);
+        plant(viewer.id, way);
+        const query = `order=${order}&limit=${limit}&own=false`;
+        const { ids, pages } = await scroll(service, viewer.token, query, async () => plant(viewer.id, way));
         expect(ids).toEqual(await plainFeed(service, viewer.id, order, false));
         expect(ids).toHaveLength(theirs.length);
         expect(pages.slice(0, -1).every((page) => page.items.length === limit)).toBe(true);
       }
   });
 
-  test('takes three statements for a page of any size, the session check among them', async () => {
+  test('takes two statements for a page of any size, the session check among them, and one more where the first guess fails', async () => {
     const viewer = await service.user();
     const writers = await addUsers(service, 5, 'counted');
     await addFollows(service, viewer.id, writers);
@@ -104,18 +134,60 @@ describe('the feed query', () => {
     );
     const counted = pg.Client.prototype as { query: (...args: unknown[]) => unknown };
     const { query } = counted;
-    const statements: unknown[] = [];
+    let statements = 0;
     counted.query = function (this: unknown, ...args: unknown[]) {
-      statements.push(args[0]);
+      statements++;
       return query.apply(this, args);
     };
-    for (const limit of [1, 20, 100])
-      for (const order of ['recent', 'score']) {
-        statements.length = 0;
-        expect((await feed(viewer, `limit=${limit}&order=${order}&place=true`)).json.items).toHaveLength(limit);
-        expect(statements).toHaveLength(3);
-      }
-    counted.query = query;
+    const took = async (limit: number, order: string) => {
+      statements = 0;
+      const { json } = await feed(viewer, `limit=${limit}&order=${order}&place=true`);
+      expect(json.items).toHaveLength(Math.min(limit, 120));
+      return statements;
+    };
+    try {
+      // How many they follow is known from the first page on.
+      for (const order of ['recent', 'score']) await took(1, order);
+      for (const limit of [1, 20, 100])
+        for (const order of ['recent', 'score']) expect(await took(limit, order)).toBe(2);
+      plant(viewer.id, 'probe');
+      expect([await took(20, 'recent'), await took(20, 'recent')]).toEqual([3, 2]);
+    } finally {
+      counted.query = query;
+    }
+  });
+});
+
+describe('a session that has ended', () => {
+  test('is refused on the very next call, whatever is wrong with the call beside', async () => {
+    const viewer = await service.user();
+    await addPosts(service, [{ author: viewer.id, secondsAgo: 5 }]);
+    const { first, items } = (await feed(viewer)).json;
+    expect(items).toHaveLength(1);
+    expect((await feed(viewer)).status).toBe(200);
+    const newer = () => service.call('GET', `/v1/feeds/following/newer?than=${first}`, { as: viewer });
+    expect((await newer()).status).toBe(200);
+    await service.call('DELETE', '/v1/sessions', { as: viewer });
+    for (const query of ['', 'order=score&place=true', 'after=x', `after=${first}`])
+      expect(await feed(viewer, query)).toMatchObject({
+        status: 401,
+        json: { type: expect.stringContaining('bad-token') },
+      });
+    expect(await newer()).toMatchObject({ status: 401 });
+  });
+
+  test('is refused though the statement beside the look at it fails', async () => {
+    const viewer = await service.user();
+    await addPosts(service, [
+      { author: viewer.id, secondsAgo: 5 },
+      { author: viewer.id, secondsAgo: 6 },
+    ]);
+    const { next } = (await feed(viewer, 'order=score&limit=1')).json;
+    const { cursors } = service.house;
+    const gone = await cursors.writeFeed({ ...(await cursors.readFeed(next!))!, weighting: 99 });
+    expect((await feed(viewer, `order=score&after=${gone}`)).status).toBe(410);
+    await service.call('DELETE', '/v1/sessions', { as: viewer });
+    expect((await feed(viewer, `order=score&after=${gone}`)).status).toBe(401);
   });
 });
 

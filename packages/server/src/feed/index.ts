@@ -1,2 +1,3 @@
 export { Places } from './place.js';
-export { AUTHORS, feedPage, type FeedPageRow } from './queries.js';
+export { AUTHORS } from './finding.js';
+export { feedTop, type FeedTopRow } from './queries.js';

@@ -18,14 +18,17 @@ export interface InspectedPage {
   /** The whole of it, as the service spent it. */
   readonly ms: number;
   readonly statements: RanStatement[];
-  /** The plan of the statement that finds the posts. */
+  /** The plan of the statement that gave the page. */
   readonly plan: PlanStep;
 }
 
 /** Reads a page on a data source. */
 export type ReadPage = (dataSource: DataSource, viewer: SignedIn, request: FeedRequest) => Promise<FeedPage>;
 
-const DOES = ['Which posts are on the page', 'The posts themselves'];
+const [GUESSED, READ] = [
+  'A guess at the cheapest way, which did not fill the page',
+  'The page: which posts, and what they show',
+];
 
 /** Looks closely at how a page is read: the very code that serves it, on a data source that keeps what it is asked. */
 export class FeedInspection {
@@ -37,7 +40,7 @@ export class FeedInspection {
     this.#read = read;
   }
 
-  /** Reads a page as a viewer, and then runs its first statement once more for its plan. Nothing is written. */
+  /** Reads a page as a viewer, and then runs the statement that gave it once more for its plan. Nothing is written. */
   async of(viewer: SignedIn, request: FeedRequest): Promise<InspectedPage> {
     const asked: { sql: string; parameters: unknown[]; ms: number; rows: number }[] = [];
     const query = async (sql: string, parameters: unknown[] = []): Promise<unknown> => {
@@ -50,13 +53,13 @@ export class FeedInspection {
     const started = performance.now();
     const page = await this.#read(watched, viewer, request);
     const ms = performance.now() - started;
-    const [first] = asked;
+    const last = asked.at(-1)!;
     const [row] = await this.#dataSource.query<{ 'QUERY PLAN': [{ Plan: ExplainNode }] }[]>(
-      `EXPLAIN (ANALYZE, BUFFERS, FORMAT JSON) ${first!.sql}`,
-      first!.parameters,
+      `EXPLAIN (ANALYZE, BUFFERS, FORMAT JSON) ${last.sql}`,
+      last.parameters,
     );
     const statements = asked.map((each, i) => ({
-      does: DOES[i]!,
+      does: i < asked.length - 1 ? GUESSED : READ,
       sql: tidySql(each.sql),
       ms: round(each.ms),
       rows: each.rows,

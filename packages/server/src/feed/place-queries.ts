@@ -2,7 +2,7 @@ import type { Removal } from '@gather-lane/core';
 import { COUNT_COLUMNS, type CountColumns } from '../ranking/tallies/counts.js';
 import { seenBy } from '../accounts/users/visibility.js';
 import { standingsTable } from '../ranking/weighting/standings.js';
-import { AUTHORS } from './queries.js';
+import { AUTHORS } from './finding.js';
 
 /** Where one post stands to one viewer: for `place`. Cost: a handful of primary-key probes. */
 export const PLACE_FACTS = `

@@ -2,6 +2,7 @@ import type { PlanStep } from '@gather-lane/core';
 import { Type } from 'typebox';
 import type { App } from '../ground/http/app-type.js';
 import { signedIn } from '../ground/http/doorway.js';
+import { readerFor } from '../ground/http/reader.js';
 import { linkNext } from '../ground/http/pagination.js';
 import { replies } from '../ground/http/replies.js';
 import { pageQuery, ref, userParam } from '../ground/http/schemas.js';
@@ -55,7 +56,7 @@ export function feedRoutes(app: App, { feed, places, inspection, users, database
   app.get(
     '/v1/feeds/following',
     {
-      config: { doorway: 'signed-in' },
+      config: { doorway: 'signed-in', confirms: true },
       schema: {
         operationId: 'readFollowingFeed',
         tags: ['feed'],
@@ -70,7 +71,7 @@ export function feedRoutes(app: App, { feed, places, inspection, users, database
       },
     },
     async (request, reply) => {
-      const page = await feed.page(signedIn(request), request.query);
+      const page = await feed.page(readerFor(request, database), request.query);
       linkNext(request, reply, address.base, page.next);
       return page;
     },
@@ -79,7 +80,7 @@ export function feedRoutes(app: App, { feed, places, inspection, users, database
   app.get(
     '/v1/feeds/following/newer',
     {
-      config: { doorway: 'signed-in' },
+      config: { doorway: 'signed-in', confirms: true },
       schema: {
         operationId: 'countNewer',
         tags: ['feed'],
@@ -90,7 +91,7 @@ export function feedRoutes(app: App, { feed, places, inspection, users, database
         response: replies({ 200: ref(NewerSchema) }, ['bad-cursor', 'scroll-expired']),
       },
     },
-    (request) => feed.newer(signedIn(request), request.query.than),
+    (request) => feed.newer(readerFor(request, database), request.query.than),
   );
 
   app.get(

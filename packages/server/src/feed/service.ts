@@ -1,15 +1,29 @@
-import type { Caller, FeedCursor, Position, WeightingInForce } from '@gather-lane/core';
+import {
+  isExhaustive,
+  peopleOf,
+  type Caller,
+  type FeedCursor,
+  type OwnFields,
+  type Position,
+  type WeightingInForce,
+} from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
+import { FIRST_ID, LAST_ID } from '../ground/database/keyset.js';
+import { rowsOf, type Outcome } from '../ground/database/together.js';
 import { sqlState } from '../ground/database/transaction.js';
 import type { Cursors } from '../ground/http/cursors.js';
 import type { SignedIn } from '../ground/http/principal.js';
 import { Problem } from '../ground/http/problem.js';
+import type { Reader } from '../ground/http/reader.js';
 import type { Posts } from '../posts/posts/service.js';
+import { toCounts } from '../ranking/tallies/counts.js';
 import { numbersOf } from '../ranking/weighting/in-force.js';
+import type { FeedOrder, Way } from './finding.js';
+import { feedPage, type FeedPageRow, type PageStatement } from './page-queries.js';
 import { explain } from './place.js';
-import { feedNewer, feedPage, FORGET_DROPS, type FeedOrder, type FeedPageRow } from './queries.js';
+import { feedNewer, FORGET_DROPS, type NewerRow } from './queries.js';
 import type { FeedItem, NewerView } from './schema.js';
-import { FIRST_ID, LAST_ID } from '../ground/database/keyset.js';
+import { Ways } from './ways.js';
 
 const SCROLL_MS = 24 * 3_600_000;
 const MOST_NEWER = 99;
@@ -33,87 +47,122 @@ export interface FeedPage {
 
 /** The following feed. One function answers it everywhere, so that no two lists can differ by query. */
 export class Feed {
+  /** How pages were found, for the next ones. */
+  readonly ways: Ways;
   readonly #dataSource: DataSource;
   readonly #posts: Posts;
   readonly #cursors: Cursors;
+  readonly #page: PageStatement;
+  /** The weighting that was in force at the last look; the session check says each time whether it still is. */
+  #inForce = 0;
 
-  constructor(dataSource: DataSource, posts: Posts, cursors: Cursors) {
+  constructor(dataSource: DataSource, posts: Posts, cursors: Cursors, model: OwnFields, ways = new Ways()) {
+    this.ways = ways;
     this.#dataSource = dataSource;
     this.#posts = posts;
     this.#cursors = cursors;
+    this.#page = feedPage(model);
   }
 
   /**
-   * A page of the viewer's following feed, in two statements; the first page that a process reads under a weighting of before
-   * takes one more for its numbers.
-   * @throws Problem `bad-cursor`, or `scroll-expired` for a scroll that began more than a day ago
+   * A page of the viewer's following feed, in one statement: found the way that found the last one, and once more where that did
+   * not fill it. A page on which something fell past the cursor is read again without it, and so is the first page by score that
+   * a process reads after another weighting came into force.
+   * @throws Problem `bad-cursor`, or `scroll-expired` for a scroll that began more than a day ago; `bad-token`
    */
-  async page(viewer: SignedIn, { order, own, limit, place, after }: FeedRequest): Promise<FeedPage> {
-    const from = after === undefined ? null : await this.#open(after, 'next', viewer.weighting);
-    if (from && (from.order !== order || from.own !== own))
+  async page(reader: Reader, request: FeedRequest): Promise<FeedPage> {
+    const { order, own, limit, place, after } = request;
+    const from = after === undefined ? null : await this.#open(after, 'next', reader);
+    if (from && (from.order !== order || from.own !== own)) {
+      await reader.confirm();
       throw new Problem(
         'bad-cursor',
         `This cursor belongs to order=${from.order}, own=${from.own}: ask with the same, or leave it out to begin again.`,
       );
+    }
+    const { viewer, rows } = await this.#rows(reader, request, from);
     const weighting = from?.weighting ?? viewer.weighting.id;
-    const isOld = weighting !== viewer.weighting.id;
-    const at = from?.position ? new Date(from.position.at).toISOString() : 'infinity';
-    const rows = await this.#standing<FeedPageRow>(feedPage(order, weighting), [
-      viewer.userId,
-      own,
-      at,
-      from?.position?.id ?? LAST_ID,
-      limit + 1,
-      from?.snapshot ?? null,
-    ]);
     const { snapshot, now } = rows[0]!;
-    const scroll = { order, own, weighting, snapshot, begun: from?.begun ?? now.getTime() };
-    const found = rows.filter((row): row is FeedPageRow & { id: string } => row.id !== null);
+    const scroll = { order, own, weighting, snapshot, begun: from?.begun ?? Date.parse(now) };
+    const found = rows.filter((row): row is FoundRow => row.found !== null);
     const shown = found.slice(0, limit);
     const [top, last] = [shown[0], shown.at(-1)];
-
-    const caller: Caller = { kind: 'user', id: viewer.userId, moderator: viewer.moderator };
-    const sinces = new Map(shown.map((row) => [row.id, row.since]));
-    // Visibility is looked at again as the posts are read: one deleted in between leaves the page shorter.
-    const posts = await this.#posts.viewAll(
-      shown.map((row) => row.id),
-      caller,
-    );
     // A scroll that began before another weighting was adopted goes on by its own: what it says of places, too.
-    const numbers = isOld && place ? await numbersOf(this.#dataSource, weighting) : viewer.weighting;
-    const items = posts.map(({ post, people }) => {
-      if (!place) return post;
-      const since = sinces.get(post.id) ?? null;
-      const explained = explain(new Date(post.createdAt), post.author.handle, since, people, numbers);
-      return { ...post, laneTime: explained.laneTime, place: explained };
-    });
+    const numbers =
+      place && weighting !== viewer.weighting.id ? await numbersOf(this.#dataSource, weighting) : viewer.weighting;
     const more = found.length > limit && last;
     return {
-      items,
+      items: shown.filter(isSeen).map((row) => this.#toItem(row, viewer, place ? numbers : null)),
       next: more ? await this.#cursors.writeFeed({ mark: 'next', ...scroll, position: positionOf(last) }) : null,
       first: await this.#cursors.writeFeed({ mark: 'first', ...scroll, position: top ? positionOf(top) : null }),
     };
   }
 
-  /** What has come above where a scroll began. */
-  async newer(viewer: SignedIn, than: string): Promise<NewerView> {
-    const from = await this.#open(than, 'first', viewer.weighting);
-    const reordered = from.weighting !== viewer.weighting.id;
+  /** What has come above where a scroll began. @throws Problem `bad-cursor`, `scroll-expired`, `bad-token` */
+  async newer(reader: Reader, than: string): Promise<NewerView> {
+    const from = await this.#open(than, 'first', reader);
     const at = from.position ? new Date(from.position.at).toISOString() : '-infinity';
-    const [row] = await this.#standing<{ new: number; risen: number }>(feedNewer(from.order, from.weighting), [
-      viewer.userId,
+    const { viewer, outcome } = await reader.ask<NewerRow>(feedNewer(from.order, tableOf(from.order, from.weighting)), [
+      reader.userId,
       from.own,
       at,
       from.position?.id ?? FIRST_ID,
       new Date(from.begun).toISOString(),
     ]);
+    const [row] = standing(outcome, from, viewer.weighting);
     const made = Math.min(row!.new, MOST_NEWER);
     return {
       new: made,
       risen: Math.min(row!.risen, MOST_NEWER - made),
       more: row!.new + row!.risen > MOST_NEWER,
-      reordered,
+      reordered: from.weighting !== viewer.weighting.id,
     };
+  }
+
+  async #rows(
+    reader: Reader,
+    { order, own, limit, place }: FeedRequest,
+    from: FeedCursor | null,
+  ): Promise<{ viewer: SignedIn; rows: FeedPageRow[] }> {
+    const { userId } = reader;
+    const parameters = [
+      userId,
+      own,
+      from?.position ? new Date(from.position.at).toISOString() : 'infinity',
+      from?.position?.id ?? LAST_ID,
+      limit + 1,
+      from?.snapshot ?? null,
+    ];
+    const by = async (way: Way, inForce: number) => {
+      const weighting = from?.weighting ?? inForce;
+      const laneTime = weighting === inForce ? 'is the key' : 'is looked up';
+      const sql = this.#page(way, order, tableOf(order, weighting), laneTime, place);
+      const { viewer, outcome } = await reader.ask<FeedPageRow>(sql, parameters);
+      // What was asked of another weighting than is in force is asked again.
+      if (order === 'score' && viewer.weighting.id !== inForce && !isExpired(from, viewer.weighting)) return { viewer };
+      return { viewer, rows: standing(outcome, from, viewer.weighting) };
+    };
+    const likely = this.ways.of(userId, order);
+    const tried = await by(likely, (this.#inForce ||= (await reader.confirm()).weighting.id));
+    const { viewer } = tried;
+    const inForce = (this.#inForce = viewer.weighting.id);
+    const again = async (way: Way) => (await by(way, inForce)).rows!;
+    let rows = tried.rows ?? (await again(likely));
+    const filled = rows.length > limit;
+    this.ways.learn(userId, order, likely, filled, rows[0]!.following);
+    if (!filled && !isExhaustive(likely)) rows = await again('heads');
+    if (rows.some(({ fell }) => fell)) rows = await again('past falls');
+    return { viewer, rows };
+  }
+
+  /** @param numbers by which a place is explained; null where none is asked for */
+  #toItem(row: SeenRow, viewer: SignedIn, numbers: WeightingInForce | null): FeedItem {
+    const caller: Caller = { kind: 'user', id: viewer.userId, moderator: viewer.moderator };
+    const post = this.#posts.toView(row, caller, viewer.weighting.weights);
+    if (!numbers) return post;
+    const since = row.since === null ? null : new Date(row.since);
+    const place = explain(new Date(row.created_at), row.author_handle, since, peopleOf(toCounts(row)), numbers);
+    return { ...post, laneTime: place.laneTime, place };
   }
 
   /** Forgets drops that no scroll can meet any more. */
@@ -121,18 +170,11 @@ export class Feed {
     await this.#dataSource.query(FORGET_DROPS);
   }
 
-  /** Reads standings, which are gone a day after their weighting was in force. @throws Problem `scroll-expired` */
-  async #standing<T>(sql: string, parameters: unknown[]): Promise<T[]> {
-    try {
-      return await this.#dataSource.query<T[]>(sql, parameters);
-    } catch (error) {
-      if (sqlState(error) !== NO_SUCH_TABLE) throw error;
-      throw new Problem('scroll-expired', 'The weighting of this scroll is gone: begin again without a cursor.');
-    }
-  }
-
-  async #open(text: string, mark: FeedCursor['mark'], inForce: WeightingInForce): Promise<FeedCursor> {
+  /** What is wrong with a cursor is told to whose session is alive. */
+  async #open(text: string, mark: FeedCursor['mark'], reader: Reader): Promise<FeedCursor> {
     const cursor = await this.#cursors.readFeed(text);
+    if (cursor?.mark === mark && Date.now() - cursor.begun <= SCROLL_MS) return cursor;
+    await reader.confirm();
     if (!cursor)
       throw new Problem(
         'bad-cursor',
@@ -141,10 +183,27 @@ export class Feed {
     if (cursor.mark !== mark)
       throw new Problem('bad-cursor', `This is the \`${cursor.mark}\` of a feed page; here its \`${mark}\` is needed.`);
     // The clock of the service against the database's: near enough for a day.
-    if (Date.now() - cursor.begun > SCROLL_MS || cursor.weighting > inForce.id)
-      throw new Problem('scroll-expired', 'This scroll began more than a day ago: begin again without a cursor.');
-    return cursor;
+    throw new Problem('scroll-expired', 'This scroll began more than a day ago: begin again without a cursor.');
   }
 }
 
-const positionOf = ({ key, id }: { key: Date; id: string }): Position => ({ at: key.getTime(), id });
+/** A row of a post that was found, and one of a post that may be seen. */
+type FoundRow = FeedPageRow & { readonly found: string };
+type SeenRow = FoundRow & { readonly id: string };
+const isSeen = (row: FoundRow): row is SeenRow => row.id !== null;
+
+const positionOf = ({ key, found }: FoundRow): Position => ({ at: Date.parse(key), id: found });
+
+/** By recency nothing is read of a weighting's own table: one statement serves all of them. */
+const tableOf = (order: FeedOrder, weighting: number): number => (order === 'score' ? weighting : 1);
+
+/** A cursor of a weighting that is yet to come is of another database. */
+const isExpired = (from: FeedCursor | null, inForce: WeightingInForce): boolean =>
+  from !== null && from.weighting > inForce.id;
+
+/** What was read of standings, which are gone a day after their weighting was in force. @throws Problem `scroll-expired` */
+function standing<T>(outcome: Outcome<T>, from: FeedCursor | null, inForce: WeightingInForce): T[] {
+  if (isExpired(from, inForce) || ('error' in outcome && sqlState(outcome.error) === NO_SUCH_TABLE))
+    throw new Problem('scroll-expired', 'The weighting of this scroll is gone: begin again without a cursor.');
+  return rowsOf(outcome);
+}

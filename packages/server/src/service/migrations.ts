@@ -17,6 +17,7 @@ import { PictureLinks1764000000016 } from './migrations/1764000000016-picture-li
 import { Conversation1764000000017 } from './migrations/1764000000017-conversation.js';
 import { Notifications1764000000018 } from './migrations/1764000000018-notifications.js';
 import { Traces1764000000019 } from './migrations/1764000000019-traces.js';
+import { ManyAtOnce1764000000020 } from './migrations/1764000000020-many-at-once.js';
 
 /** The product's migrations, oldest first. */
 export const MIGRATIONS = [
@@ -39,4 +40,5 @@ export const MIGRATIONS = [
   Conversation1764000000017,
   Notifications1764000000018,
   Traces1764000000019,
+  ManyAtOnce1764000000020,
 ];

@@ -55,6 +55,7 @@ export class OutsideTokens {
 
   /** Whether a token says that it is of a configured issuer; then that one verifies it, and no other. */
   isOutside(token: string): boolean {
+    if (this.#verifiers.size === 0) return false;
     const issuer = issuerOf(token);
     return issuer !== null && issuer !== ISSUER && this.#verifiers.has(issuer);
   }

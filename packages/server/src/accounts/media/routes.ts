@@ -100,7 +100,7 @@ function uploadRoute(app: App, { media, idempotent }: Needs): void {
       const bytes = await readFile(request);
       const picture = await idempotent.once(
         idempotentCallOf(request, bytes),
-        (taken) => media.take(userId, bytes, taken),
+        (taking) => media.take(userId, bytes, taking),
         (id) => media.view(id),
       );
       return reply.code(201).header('location', picture.url).send(picture);

@@ -5,7 +5,7 @@ import { v7 as uuidv7 } from 'uuid';
 import { brokenConstraint, inTransaction, sqlState } from '../../ground/database/transaction.js';
 import { Problem } from '../../ground/http/problem.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
-import { contentOf } from '../../ground/idempotency/service.js';
+import { contentOf, type Taking } from '../../ground/idempotency/service.js';
 import { fileName, toPicture, type PictureJson, type PictureView } from './picture.js';
 import { preparePicture, type Prepared } from './prepare.js';
 import {
@@ -44,25 +44,21 @@ export class Media {
 
   /**
    * Takes a picture: stores its content, unless it is stored already, and notes whose it is.
-   * @param first run first in the transaction that makes the upload
+   * @param taking the key of the call, where it has one
    * @returns the id of the upload
    * @throws Problem `bad-picture`; nothing is left behind
    */
-  async take(
-    userId: string,
-    bytes: Buffer,
-    first: (manager: EntityManager, id: string) => Promise<void> = () => Promise.resolve(),
-  ): Promise<string> {
+  async take(userId: string, bytes: Buffer, taking: Taking | null = null): Promise<string> {
     const id = uuidv7();
     const hash = contentOf(bytes);
     const note = (manager: EntityManager, blobId: string) => manager.query(MAKE_UPLOAD, [id, userId, blobId]);
-    if (await this.#takeKnown(id, hash, first, note)) return id;
+    if (await this.#takeKnown(id, hash, taking, note)) return id;
     const prepared = await preparePicture(bytes);
     const blobId = randomUUID();
     try {
       for (const file of prepared.files) await this.#store.put(fileName(blobId, file.width), file.bytes);
       const stored = await inTransaction(this.#dataSource, async (manager) => {
-        await first(manager, id);
+        await taking?.take(manager, id);
         const made = await manager.query<unknown[]>(MAKE_BLOB, blobRow(blobId, hash, prepared));
         // Somebody else was quicker with the same picture: theirs is used.
         const [blob] = made.length > 0 ? [{ id: blobId }] : await manager.query<{ id: string }[]>(HOLD_BLOB, [hash]);
@@ -81,13 +77,13 @@ export class Media {
   async #takeKnown(
     id: string,
     hash: Buffer,
-    first: (manager: EntityManager, id: string) => Promise<void>,
+    taking: Taking | null,
     note: (manager: EntityManager, blobId: string) => Promise<unknown>,
   ): Promise<boolean> {
     return inTransaction(this.#dataSource, async (manager) => {
       const [blob] = await manager.query<{ id: string }[]>(HOLD_BLOB, [hash]);
       if (!blob) return false;
-      await first(manager, id);
+      await taking?.take(manager, id);
       await note(manager, blob.id);
       return true;
     });

@@ -4,6 +4,7 @@ import { v7 as uuidv7 } from 'uuid';
 import type { Config } from '../../ground/config/schema.js';
 import { inTransaction } from '../../ground/database/transaction.js';
 import type { SignedIn } from '../../ground/http/principal.js';
+import type { Reader } from '../../ground/http/reader.js';
 import { invalid, Problem } from '../../ground/http/problem.js';
 import type { DeniedAttempts } from '../denied-attempts/service.js';
 import { Credential } from '../users/credential.entity.js';
@@ -27,6 +28,7 @@ import {
   type HeldSessionRow,
   type SessionRow,
 } from './queries.js';
+import { SessionReader } from './reader.js';
 import { toSignedIn, type SessionCheckRow } from './signed-in.js';
 import { Session } from './session.entity.js';
 import { Throttle } from './throttle.js';
@@ -123,8 +125,24 @@ export class Sessions {
 
   /** The session of a good access token that has not ended, or null. One statement. */
   async check(accessToken: string): Promise<SignedIn | null> {
-    const id = await this.#tokens.read(accessToken);
-    return id ? this.#checkSession(id, null) : null;
+    const claims = this.#tokens.known(accessToken) ?? (await this.#tokens.read(accessToken));
+    const session = claims && (await this.#checkSession(claims.sessionId, null));
+    if (claims) claims.alive = session !== null;
+    return session;
+  }
+
+  /**
+   * Reads for who a good access token names, and looks along with that whether the session has ended. Null for a token that
+   * never came before, or whose session was not alive at the last look, which is looked at by itself: nobody is counted as a user whose session is no more.
+   * @param found told of the session once it was looked at; null where it has ended
+   */
+  readerFor(accessToken: string, found: (session: SignedIn | null) => void): Reader | null {
+    const claims = this.#tokens.known(accessToken);
+    if (!claims?.alive) return null;
+    return new SessionReader(this.#dataSource, claims, (session) => {
+      claims.alive = session !== null;
+      found(session);
+    });
   }
 
   /** The session of a browser's cookie that has not ended, or null. One statement. */

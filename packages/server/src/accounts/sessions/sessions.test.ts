@@ -1,14 +1,29 @@
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { afterAll, beforeAll, describe, expect, jest, test } from '@jest/globals';
 import { DEMO_PASSWORD } from '@gather-lane/core';
 import { SignJWT } from 'jose';
+import { Type } from 'typebox';
+import type { Capability } from '../../ground/capability/capability.js';
+import { CAPABILITIES } from '../../service/capabilities.js';
 import { endDemoSessions, loadDemo } from '../../workbench/demo/load.js';
 import { startTestService, type TestService } from '../../tests/test-service.js';
 import { Sessions } from './service.js';
 
 let service: TestService;
 const password = 'narrowboat crew';
+
+/** A route that is to look at the session along with what it reads, and does not. */
+const hasty: Capability = {
+  name: 'hasty',
+  start: () => ({
+    routes: async (app) => {
+      const schema = { operationId: 'hasty', response: { 200: Type.Unknown() } };
+      app.get('/v1/hasty', { config: { doorway: 'signed-in', confirms: true }, schema }, () => ({ told: 'a secret' }));
+    },
+  }),
+};
+
 beforeAll(async () => {
-  service = await startTestService();
+  service = await startTestService({ capabilities: [...CAPABILITIES, hasty] });
   await service.call('POST', '/v1/users', {
     body: { name: 'Odile', handle: 'odile', email: 'odile@cut.example', password },
   });
@@ -264,6 +279,46 @@ describe('keys', () => {
       body: { refreshToken: after.refreshToken },
     });
     expect(await me(json.accessToken)).toBe(200);
+  });
+});
+
+describe('an access token that was seen before', () => {
+  test('is refused once it has expired, and so is one that is like it', async () => {
+    const { json } = await signIn();
+    expect([await me(json.accessToken), await me(json.accessToken)]).toEqual([200, 200]);
+    const [header, claims, signature] = json.accessToken.split('.');
+    const other = Buffer.from(signature!, 'base64url');
+    other[0]! ^= 1;
+    expect(await me([header, claims, other.toString('base64url')].join('.'))).toBe(401);
+    const [now, later] = [Date.now(), (json.expiresIn + 1) * 1000];
+    const clock = jest.spyOn(Date, 'now').mockImplementation(() => now + later);
+    try {
+      expect(await me(json.accessToken)).toBe(401);
+    } finally {
+      clock.mockRestore();
+    }
+    expect(await me(json.accessToken)).toBe(200);
+  });
+
+  test('lets nothing out of a route that forgets to look whether its session is alive', async () => {
+    const { json } = await signIn();
+    const hurry = () => service.call('GET', '/v1/hasty', { as: json.accessToken });
+    // Looked at by the doorway as long as nobody has seen it alive.
+    expect((await hurry()).status).toBe(200);
+    const { status, json: told } = await hurry();
+    expect([status, JSON.stringify(told).includes('secret')]).toEqual([500, false]);
+    await service.call('DELETE', '/v1/sessions/current', { as: json.accessToken });
+    expect((await hurry()).status).toBe(500);
+  });
+
+  test('is refused once its session has ended, while others of the user go on', async () => {
+    const { json } = await signIn();
+    const feed = () => service.call('GET', '/v1/feeds/following', { as: json.accessToken });
+    expect([(await feed()).status, (await feed()).status]).toEqual([200, 200]);
+    await service.call('DELETE', '/v1/sessions', { as: json.accessToken });
+    for (let i = 0; i < 3; i++) expect((await feed()).status).toBe(401);
+    const { json: again } = await signIn();
+    expect((await service.call('GET', '/v1/feeds/following', { as: again.accessToken })).status).toBe(200);
   });
 });
 

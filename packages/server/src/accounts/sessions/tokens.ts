@@ -18,9 +18,28 @@ const makeReady = async ({ id, secret }: SigningKey): Promise<ReadyKey> => ({
   secret: await webcrypto.subtle.importKey('raw', secret, { name: 'HMAC', hash: 'SHA-256' }, false, ['sign', 'verify']),
 });
 
+/** What a good access token names. */
+export interface TokenClaims {
+  readonly sessionId: string;
+  readonly userId: string;
+  /** Whether the session was alive when it was last looked at; it is looked at again for each call. */
+  alive: boolean;
+}
+
+/** A token whose signature was found good: under the same key it stays so. */
+interface Verified extends TokenClaims {
+  readonly keyId: string;
+  /** In seconds since the epoch. */
+  readonly expires: number;
+}
+
+/** About 10 MB of them; the first are forgotten first. */
+const MOST_VERIFIED = 20_000;
+
 /** Signs and reads access tokens (JWT, HS256) with keys that all processes of a database share. */
 export class AccessTokens {
   readonly #keys: Keyring<ReadyKey>;
+  readonly #verified = new Map<string, Verified>();
 
   constructor(dataSource: DataSource) {
     this.#keys = new Keyring(dataSource, 'tokens', makeReady);
@@ -39,17 +58,36 @@ export class AccessTokens {
       .sign(key.secret);
   }
 
-  /** The session that a good token names, or null. */
-  async read(token: string): Promise<string | null> {
+  /**
+   * What a good token names that came before; undefined for any other, which has to be read. A signature is computed once for each
+   * token, which a crowd of calls comes with; whether its key still counts and whether it has expired is looked at each time.
+   */
+  known(token: string): TokenClaims | undefined {
+    const found = this.#verified.get(token);
+    if (!found || !this.#keys.known(({ id }) => id === found.keyId)) return undefined;
+    if (found.expires > Math.floor(Date.now() / 1000)) return found;
+    this.#verified.delete(token);
+    return undefined;
+  }
+
+  /** What a good token names, or null. */
+  async read(token: string): Promise<TokenClaims | null> {
     try {
-      const { payload } = await jwtVerify(token, ({ kid }) => this.#secretOf(kid), {
+      const { payload, protectedHeader } = await jwtVerify(token, ({ kid }) => this.#secretOf(kid), {
         algorithms: ['HS256'],
         issuer: ISSUER,
         audience: ISSUER,
         typ: 'at+jwt',
         requiredClaims: ['exp', 'sub', 'sid'],
+        // By the same clock as one that came before.
+        currentDate: new Date(Date.now()),
       });
-      return typeof payload.sid === 'string' ? payload.sid : null;
+      const { sid, sub, exp } = payload;
+      if (typeof sid !== 'string') return null;
+      const verified = { sessionId: sid, userId: sub!, alive: false, keyId: protectedHeader.kid!, expires: exp! };
+      if (this.#verified.size >= MOST_VERIFIED) this.#verified.delete(this.#verified.keys().next().value!);
+      this.#verified.set(token, verified);
+      return verified;
     } catch (error) {
       if (error instanceof errors.JOSEError || error instanceof UnknownKey) return null;
       throw error;
@@ -69,8 +107,8 @@ export class AccessTokens {
     return this.#keys.forgetOld(longestSeconds);
   }
 
-  async #secretOf(kid: string | undefined): Promise<webcrypto.CryptoKey> {
-    const isMeant = ({ id }: ReadyKey) => id === kid;
+  async #secretOf(id: string | undefined): Promise<webcrypto.CryptoKey> {
+    const isMeant = (key: ReadyKey) => key.id === id;
     const key = (await this.#keys.all(isMeant)).find(isMeant);
     if (!key) throw new UnknownKey();
     return key.secret;

@@ -1,7 +1,7 @@
 import type { Caller } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { inTransaction } from '../../ground/database/transaction.js';
-import { LOCK_PAIR } from '../../ranking/tallies/locks.js';
+import { LOCK_USER_TALLIES } from '../../ranking/tallies/locks.js';
 import type { Page, PageRequest } from '../../ground/http/pagination.js';
 import { invalid, Problem } from '../../ground/http/problem.js';
 import type { UserView } from '../../accounts/users/schema.js';
@@ -30,7 +30,7 @@ export class Blocks {
     if (userId === otherId) throw invalid('/user', `is you yourself: nobody ${distance} themselves`);
     return inTransaction(this.#dataSource, async (manager) => {
       // The lock that a follow takes too, in a statement of its own: the later of the two sees the earlier.
-      const pair = await manager.query<unknown[]>(LOCK_PAIR, [userId, otherId]);
+      const pair = await manager.query<unknown[]>(LOCK_USER_TALLIES, [[userId, otherId]]);
       if (pair.length < 2) throw new Problem('not-found', 'There is no such user.');
       if (distance === 'blocks') await manager.query(UNFOLLOW_BOTH, [userId, otherId]);
       const made = await manager.query<unknown[]>(distance === 'blocks' ? BLOCK : MUTE, [userId, otherId]);

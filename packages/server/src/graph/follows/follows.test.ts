@@ -81,6 +81,35 @@ describe('following', () => {
     expect(replies.map((reply) => reply.status).sort()).toEqual([...Array<number>(9).fill(200), 201]);
   });
 
+  test('of many at once no more are made than anybody may follow, and each is told of their own', async () => {
+    const a = await service.user();
+    const others = await Promise.all(Array.from({ length: 6 }, () => service.user()));
+    const blocked = others[5]!;
+    await service.call('PUT', `/v1/blocks/${blocked.id}`, { as: a });
+    const [refused, ...replies] = await Promise.all([
+      follow(a, blocked.id),
+      ...others.slice(0, 5).map((other) => follow(a, other.id)),
+      follow(others[0]!, others[1]!.id),
+    ]);
+    expect(refused!.status).toBeGreaterThanOrEqual(400);
+    expect(replies.pop()!.status).toBe(201);
+    expect(replies.map(({ status }) => status).sort()).toEqual([201, 201, 201, 422, 422]);
+    expect((await pairs()).filter((pair) => pair.startsWith(a.id))).toHaveLength(3);
+  });
+
+  test('beside its end and beside a block, again and again, what stands is what the last was told', async () => {
+    const [a, b] = [await service.user(), await service.user()];
+    const stands = async () => (await pairs()).includes(`${a.id}>${b.id}`);
+    for (let round = 0; round < 10; round++) {
+      await Promise.all([follow(a, b.id), service.call('DELETE', `/v1/follows/${b.id}`, { as: a })]);
+      await Promise.all([follow(a, b.id), service.call('PUT', `/v1/blocks/${a.id}`, { as: b })]);
+      expect(await stands()).toBe(false);
+      await service.call('DELETE', `/v1/blocks/${a.id}`, { as: b });
+      expect((await follow(a, b.id)).status).toBe(201);
+      expect(await stands()).toBe(true);
+    }
+  });
+
   test('followers and following are lists of their own, newest first', async () => {
     const star = await service.user();
     const fans = [];

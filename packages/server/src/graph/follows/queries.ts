@@ -1,20 +1,39 @@
+import { prepared } from '../../ground/database/prepared.js';
 import { keyset } from '../../ground/database/keyset.js';
 
-/** A block either way. Cost: two probes of the blocks key. */
-export const BLOCKED_BETWEEN = `
-  SELECT FROM blocks WHERE (blocker_id, blocked_id) IN (($1::uuid, $2::uuid), ($2::uuid, $1::uuid))`;
+/**
+ * How it stands between pairs of a follower ($1) and a followee ($2), in their order: whether either blocks the other, and since when
+ * the one follows. Cost: three probes of keys for each.
+ */
+export const BETWEEN = prepared(`
+  SELECT EXISTS (SELECT FROM blocks b WHERE (b.blocker_id, b.blocked_id) IN ((w.follower_id, w.followee_id), (w.followee_id, w.follower_id))) AS blocked,
+    (SELECT f.created_at FROM follows f WHERE f.follower_id = w.follower_id AND f.followee_id = w.followee_id) AS since
+  FROM unnest($1::uuid[], $2::uuid[]) WITH ORDINALITY AS w (follower_id, followee_id, n) ORDER BY w.n`);
 
-/** Follows, or does nothing when it is so already. Both halves of the pair are the key. */
-export const FOLLOW = `
-  INSERT INTO follows (follower_id, followee_id) VALUES ($1, $2)
+/** A row of that statement. */
+export interface BetweenRow {
+  readonly blocked: boolean;
+  readonly since: Date | null;
+}
+
+/** Makes follows of pairs. Both halves of a pair are the key. */
+export const FOLLOW = prepared(`
+  INSERT INTO follows (follower_id, followee_id)
+  SELECT w.follower_id, w.followee_id FROM unnest($1::uuid[], $2::uuid[]) WITH ORDINALITY AS w (follower_id, followee_id, n) ORDER BY w.n
   ON CONFLICT (follower_id, followee_id) DO NOTHING
-  RETURNING created_at`;
+  RETURNING follower_id, followee_id, created_at`);
 
-/** Since when one user follows another. Cost: one probe of the key. */
-export const FOLLOWED_SINCE = `SELECT created_at FROM follows WHERE follower_id = $1 AND followee_id = $2`;
+/** A row of that statement. */
+export interface FollowedRow {
+  readonly follower_id: string;
+  readonly followee_id: string;
+  readonly created_at: Date;
+}
 
-/** Ends a follow: both halves of the pair are in the condition. Cost: one probe of the key. */
-export const UNFOLLOW = `DELETE FROM follows WHERE follower_id = $1 AND followee_id = $2`;
+/** Ends follows of pairs: both halves are in the condition. Cost: one probe of the key for each. */
+export const UNFOLLOW = prepared(`
+  DELETE FROM follows f USING unnest($1::uuid[], $2::uuid[]) AS w (follower_id, followee_id)
+  WHERE f.follower_id = w.follower_id AND f.followee_id = w.followee_id`);
 
 const listed = (whose: string, other: string): string => {
   const { after, order } = keyset('created_at', other);

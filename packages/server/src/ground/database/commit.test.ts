@@ -31,6 +31,22 @@ describe('a write that the database does not end', () => {
     expect((await post()).status).toBe(201);
   });
 
+  test('reads whose connections break are answered for, and the service goes on', async () => {
+    const feed = () => service.call('GET', '/v1/feeds/following', { as: user });
+    expect([(await feed()).status, (await feed()).status]).toEqual([200, 200]);
+    const statuses = new Set<number>();
+    for (let round = 0; round < 5; round++) {
+      const reading = Promise.all(Array.from({ length: 20 }, feed));
+      await service.dataSource.query(
+        `SELECT pg_terminate_backend(pid) FROM pg_stat_activity
+         WHERE datname = current_database() AND pid <> pg_backend_pid() AND query LIKE '%WITH entries AS MATERIALIZED%'`,
+      );
+      for (const { status } of await reading) statuses.add(status);
+    }
+    expect([...statuses].filter((status) => status !== 200 && status !== 503)).toEqual([]);
+    expect((await feed()).status).toBe(200);
+  });
+
   test.each([
     ['a full disk', '53100', 503, 'no-space'],
     ['a server that only reads', '25006', 503, 'no-database'],

@@ -1,6 +1,6 @@
 import 'reflect-metadata';
 import type { OwnFields } from '@gather-lane/core';
-import pg, { type Pool, type PoolConfig } from 'pg';
+import pg, { type Pool, type PoolConfig, type QueryConfig, type QueryResult } from 'pg';
 import {
   DataSource,
   QueryFailedError,
@@ -16,7 +16,10 @@ import { SnakeNaming } from './naming.js';
 import { TRACED, tracedConnections } from '../traces/traced-connections.js';
 import type { IsShown } from '../traces/told-rows.js';
 import { whoseStatement } from '../traces/whose-statement.js';
-import { preparedName } from './prepared.js';
+import { INSTANTS_AS_TEXT } from './instants.js';
+import type { Querying } from './hot-transaction.js';
+import { preparedAs } from './prepared.js';
+import { allAtOnce, lease, type Outcome, type Statement } from './together.js';
 
 /** Name of the table that remembers which of our migrations have run. */
 export const MIGRATIONS_TABLE = 'gather_lane_migrations';
@@ -57,45 +60,122 @@ const UNANSWERED_MS = 5_000;
 const WRITES = /^\s*(?:INSERT|UPDATE|DELETE|TRUNCATE|WITH\b[\s\S]*\b(?:INSERT INTO|UPDATE|DELETE FROM)\b)/i;
 
 /**
- * Maps the developer's own fields right before the entities' metadata is read, and prepares the statements that matter on
- * connections of their own. There every plan is made once, for all callers: left to itself PostgreSQL takes a plan for one
- * caller to be cheaper, and makes one on each call, which costs as much as running it.
+ * Maps the developer's own fields right before the entities' metadata is read, and sends the statements that matter over
+ * connections of their own, where they are prepared by name. There every plan is made once, for all callers: left to itself
+ * PostgreSQL takes a plan for one caller to be cheaper, and makes one on each call, which costs as much as running it.
  */
 class ModelDataSource extends DataSource {
   readonly #mapFields: () => void;
-  readonly #preparing: Pool | null;
+  readonly #hot: Pool;
+  readonly #prepares: boolean;
   readonly #traced: boolean;
 
-  constructor(options: DataSourceOptions, mapFields: () => void, preparing: Pool | null, traced: boolean) {
+  constructor(
+    options: DataSourceOptions,
+    mapFields: () => void,
+    { hot, prepares, traced }: { readonly hot: Pool; readonly prepares: boolean; readonly traced: boolean },
+  ) {
     super(options);
     this.#mapFields = mapFields;
-    this.#preparing = preparing;
+    this.#hot = hot;
+    this.#prepares = prepares;
     this.#traced = traced;
     // A connection that breaks while it is idle is replaced by the next; whoever needs one hears of it.
-    this.#preparing?.on('error', () => undefined);
+    this.#hot.on('error', () => undefined);
   }
 
   /**
    * Statements that matter are prepared by name; all others, and those in transactions, go the usual way.
    * @throws OutcomeUnknown when the connection breaks under a write that commits by itself
    */
-  override async query<T = unknown>(sql: string, parameters?: unknown[], runner?: QueryRunner): Promise<T> {
+  override query<T = unknown>(sql: string, parameters?: unknown[], runner?: QueryRunner): Promise<T> {
     // Who asks is known here alone: a connection is handed over later.
     if (this.#traced) whoseStatement(sql);
+    const hot = runner ? null : this.#hotly({ sql, parameters: parameters ?? [] });
     if (runner) return super.query<T>(sql, parameters, runner);
-    const name = this.#preparing ? preparedName(sql) : undefined;
+    return hot ? this.#sendHot<T>(hot) : this.#send<T>(sql, parameters);
+  }
+
+  async #send<T>(sql: string, parameters: unknown[] | undefined): Promise<T> {
     try {
-      if (name === undefined) return await super.query<T>(sql, parameters);
-      return (await this.#preparing!.query({ name, text: sql, values: parameters ?? [] })).rows as T;
+      return await super.query<T>(sql, parameters);
     } catch (error) {
-      if (wasCutOff(error) && WRITES.test(sql))
-        throw new OutcomeUnknown('the connection broke under a write', { cause: error });
-      throw name === undefined ? error : new QueryFailedError(sql, parameters, error as Error);
+      throw unknownIfWritten(sql, error) ?? error;
     }
   }
 
+  /** By a callback: a promise of the pool's, and one for each step to it, are a tenth of what a statement costs here. */
+  #sendHot<T>(query: QueryConfig & { values: unknown[] }): Promise<T> {
+    return new Promise((resolve, reject) => {
+      this.#hot.query(query, (error: Error | undefined, result: QueryResult) => {
+        if (!error) return resolve(result.rows as T);
+        reject(unknownIfWritten(query.text, error) ?? new QueryFailedError(query.text, query.values, error));
+      });
+    });
+  }
+
+  /** Sends statements that matter in one write; see {@link together}. */
+  async together(statements: readonly Statement[]): Promise<Outcome[]> {
+    if (this.#traced) for (const { sql } of statements) whoseStatement(sql);
+    const outcomes = await allAtOnce(
+      this.#hot,
+      statements.map(
+        (statement) => this.#hotly(statement) ?? { text: statement.sql, values: [...statement.parameters] },
+      ),
+    );
+    return outcomes.map((outcome, i) => {
+      if (!('error' in outcome)) return outcome;
+      const { sql, parameters } = statements[i]!;
+      return { error: new QueryFailedError(sql, [...parameters], outcome.error as Error) };
+    });
+  }
+
+  /** Runs work in a transaction on one of the connections where statements are prepared; see {@link inHotTransaction}. */
+  async transactHot<T>(work: (transaction: Querying) => Promise<T>): Promise<T> {
+    const { client, release } = await lease(this.#hot);
+    let broken = true;
+    try {
+      await client.query('BEGIN');
+      const result = await work({
+        query: async <R>(sql: string, parameters: unknown[] = []) => {
+          if (this.#traced) whoseStatement(sql);
+          const query = this.#hotly({ sql, parameters }) ?? { text: sql, values: parameters };
+          try {
+            return (await client.query(query)).rows as R;
+          } catch (error) {
+            throw new QueryFailedError(sql, parameters, error as Error);
+          }
+        },
+      });
+      await client.query('COMMIT').catch((error: unknown) => {
+        throw wasCutOff(error) ? new OutcomeUnknown('the connection broke at COMMIT', { cause: error }) : error;
+      });
+      broken = false;
+      return result;
+    } catch (error) {
+      broken = await client.query('ROLLBACK').then(
+        () => false,
+        () => true,
+      );
+      throw error;
+    } finally {
+      release(broken);
+    }
+  }
+
+  #hotly({ sql, parameters }: Statement): (QueryConfig & { values: unknown[] }) | null {
+    const how = preparedAs(sql);
+    if (!how || !(this.#prepares || how.textInstants)) return null;
+    return {
+      text: sql,
+      values: [...parameters],
+      ...(this.#prepares && { name: how.name }),
+      ...(how.textInstants && { types: INSTANTS_AS_TEXT }),
+    };
+  }
+
   override async destroy(): Promise<void> {
-    await this.#preparing?.end();
+    await this.#hot.end();
     await super.destroy();
   }
 
@@ -104,6 +184,12 @@ class ModelDataSource extends DataSource {
     await super.buildMetadatas();
   }
 }
+
+/** What is thrown where a connection breaks under a write that commits by itself; null for any other failure. */
+const unknownIfWritten = (sql: string, error: unknown): OutcomeUnknown | null =>
+  wasCutOff(error) && WRITES.test(sql)
+    ? new OutcomeUnknown('the connection broke under a write', { cause: error })
+    : null;
 
 /** What every connection is opened with. A pooler that drops start-up options has them from the role instead. */
 function startUpOptions({ statementSeconds, lockSeconds, idleTransactionSeconds }: StatementLimits): string {
@@ -155,7 +241,7 @@ export function createMappedDataSource(
     poolSize,
     extra: connection,
   };
-  const preparing: PoolConfig = {
+  const hot: PoolConfig & { readonly pipeline: true } = {
     ...connection,
     host: address.host,
     port: address.port,
@@ -165,12 +251,13 @@ export function createMappedDataSource(
     ssl: address.ssl,
     application_name: 'gather-lane',
     max: poolSize,
+    // A statement is sent without waiting for what the one before yields.
+    pipeline: true,
     options: `${connection.options} -c plan_cache_mode=force_generic_plan`,
   };
-  return new ModelDataSource(
-    options,
-    () => mapFields(model, ownFields),
-    prepares ? new Pool(preparing) : null,
-    traced !== undefined,
-  );
+  return new ModelDataSource(options, () => mapFields(model, ownFields), {
+    hot: new Pool(hot),
+    prepares,
+    traced: traced !== undefined,
+  });
 }

@@ -1,28 +1,41 @@
 import { createHash } from 'node:crypto';
 
+/** How a statement that matters is sent. */
+export interface Prepared {
+  /** Under which it is prepared. */
+  readonly name: string;
+  /** Whether its instants come as the API writes them, and not as a `Date`. */
+  readonly textInstants: boolean;
+}
+
 /** Statements that are prepared by name, by their text. */
-const NAMES = new Map<string, string>();
+const PREPARED = new Map<string, Prepared>();
 
 /**
  * Marks a statement that is run again and again and always takes the same parameters: it is then prepared by name on each
  * connection, and planned once instead of each time. Only the few statements that matter; never one with a varying number
  * of parameters.
+ * @param textInstants whether its instants come as the API writes them ({@link InstantText}), and not as a `Date`
  * @returns the statement itself
  */
-export function prepared(sql: string): string {
-  if (!NAMES.has(sql)) NAMES.set(sql, `gl_${createHash('sha256').update(sql).digest('hex').slice(0, 16)}`);
+export function prepared(sql: string, { textInstants = false } = {}): string {
+  if (!PREPARED.has(sql)) {
+    const name = `gl_${createHash('sha256').update(sql).digest('hex').slice(0, 16)}`;
+    PREPARED.set(sql, { name, textInstants });
+  }
   return sql;
 }
 
-/** The name under which a statement is prepared, or undefined for one that is not. */
-export const preparedName = (sql: string): string | undefined => NAMES.get(sql);
+/** How a statement is sent that was marked so; undefined for one that was not. */
+export const preparedAs = (sql: string): Prepared | undefined => PREPARED.get(sql);
 
 /** As many choices of one statement are kept and prepared; beyond them it is made anew each time. */
 const MOST_CHOICES = 64;
 
 /** Keeps what a function of a few choices makes: the same choice gives the same statement, and it is looked up quickly. */
-export function perChoice<A extends readonly (string | number)[]>(
+export function perChoice<A extends readonly (string | number | boolean)[]>(
   make: (...choice: A) => string,
+  how: { textInstants?: boolean } = {},
 ): (...choice: A) => string {
   const made = new Map<string, string>();
   return (...choice) => {
@@ -31,7 +44,7 @@ export function perChoice<A extends readonly (string | number)[]>(
     if (kept !== undefined) return kept;
     const sql = make(...choice);
     if (made.size >= MOST_CHOICES) return sql;
-    made.set(key, prepared(sql));
+    made.set(key, prepared(sql, how));
     return sql;
   };
 }

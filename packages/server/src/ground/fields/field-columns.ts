@@ -24,6 +24,24 @@ export function fieldColumns(values: FieldValues | undefined): { columns: string
   return { columns: entries.map(([name]) => quoted(columnOf(name))), values: entries.map(([, value]) => value) };
 }
 
+/** Own fields as one JSON object by column, for a statement that writes several rows; null where none are given. */
+export function fieldsJson(values: FieldValues | undefined): string | null {
+  const entries = Object.entries(values ?? {}).map(([name, value]) => [columnOf(name), value] as const);
+  return entries.length > 0 ? JSON.stringify(Object.fromEntries(entries)) : null;
+}
+
+/** Groups those that give the same own fields: what is not given is left to the database, so each group is a statement. */
+export function byColumns<T extends { readonly columns: readonly string[] }>(all: readonly T[]): T[][] {
+  const groups = new Map<string, T[]>();
+  for (const each of all) {
+    const columns = each.columns.join();
+    const group = groups.get(columns);
+    if (group) group.push(each);
+    else groups.set(columns, [each]);
+  }
+  return [...groups.values()];
+}
+
 /** `, f_a = $5, f_b = $6`: what an UPDATE sets of own fields, with parameters from a number on. */
 export const setFields = (columns: string[], from: number): string =>
   columns.map((column, i) => `, ${column} = $${from + i}`).join('');

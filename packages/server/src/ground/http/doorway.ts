@@ -8,6 +8,11 @@ declare module 'fastify' {
   interface FastifyContextConfig {
     /** Who may call the route; the service does not start while one has none. */
     doorway?: DoorwayRule;
+    /**
+     * Whether the route only reads, and looks itself whether the session of its caller is alive, along with what it reads. Nothing
+     * good is replied before it has.
+     */
+    confirms?: true;
     /** Why what it does cannot be rolled back; left out where it can. */
     lasting?: string;
   }

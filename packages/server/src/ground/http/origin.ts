@@ -11,21 +11,28 @@ const nameOf = (host: string): string => host.toLowerCase().replace(/:\d+$/, '')
 export function useHostCheck(app: FastifyInstance, { hosts, publicAddress }: Config['server'], pass: string): void {
   const names = new Set(hosts.map(nameOf));
   if (publicAddress) names.add(new URL(publicAddress).hostname.toLowerCase());
-  app.addHook('onRequest', async (request) => {
-    if (!names.has(nameOf(request.headers.host ?? '')) && !isOwnCheck(request, pass))
-      throw new Problem(
+  app.addHook('onRequest', (request, _reply, done) => {
+    if (names.has(nameOf(request.headers.host ?? '')) || isOwnCheck(request, pass)) return done();
+    done(
+      new Problem(
         'wrong-host',
         `The service does not answer to the name "${request.headers.host ?? ''}": add it to server.hosts.`,
-      );
+      ),
+    );
   });
 }
 
 /** A state-changing call that a cookie authorises, or that would get one, must come from the console's own origin. */
 export function useOriginCheck(app: FastifyInstance, address: PublicAddress): void {
-  app.addHook('onRequest', async (request) => {
-    if (request.method === 'GET' || request.method === 'HEAD') return;
-    if (cookieOf(request)) return requireOwnOrigin(request, address, true);
-    if (request.routeOptions.url?.startsWith('/v1/operator')) requireOwnOrigin(request, address, false);
+  app.addHook('onRequest', (request, _reply, done) => {
+    if (request.method === 'GET' || request.method === 'HEAD') return done();
+    try {
+      if (cookieOf(request)) requireOwnOrigin(request, address, true);
+      else if (request.routeOptions.url?.startsWith('/v1/operator')) requireOwnOrigin(request, address, false);
+    } catch (error) {
+      return done(error as Problem);
+    }
+    done();
   });
 }
 

@@ -1,5 +1,6 @@
 import type { Caller, WeightingInForce } from '@gather-lane/core';
 import type { FastifyRequest } from 'fastify';
+import type { Reader } from './reader.js';
 
 /** Name of the cookie that holds a user's browser session. */
 export const SESSION_COOKIE = 'gather_lane_session';
@@ -12,8 +13,10 @@ export const SESSION_COOKIE_OPTIONS = { path: '/v1', httpOnly: true, sameSite: '
 /** Who is calling, as the verified credential says; nothing in a path, query or body adds to it. */
 export interface Principal {
   readonly caller: Caller;
-  /** The user's session; null for nobody and for the operator. */
+  /** The user's session; null for nobody and for the operator, and as long as it is yet to be confirmed. */
   readonly session: SignedIn | null;
+  /** On a route that `confirms`: reads for who the token names, and looks whether the session is alive along with that. */
+  readonly unconfirmed?: Reader;
 }
 
 /** What one statement tells about a signed-in caller: the session check returns the weighting in force too. */

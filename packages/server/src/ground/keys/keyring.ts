@@ -27,6 +27,8 @@ export class Keyring<K> {
   readonly #purpose: KeyPurpose;
   readonly #ready: (key: SigningKey) => K | Promise<K>;
   #keys: Promise<readonly K[]> | undefined;
+  /** Those that came last; none while they are asked for. */
+  #known: readonly K[] = [];
   #loadedAt = 0;
 
   constructor(dataSource: DataSource, purpose: KeyPurpose, ready: (key: SigningKey) => K | Promise<K>) {
@@ -46,6 +48,11 @@ export class Keyring<K> {
     return known.some(isMeant) ? known : this.#load(LOOK_AGAIN_MS);
   }
 
+  /** A key that is known and need not be looked for again yet; undefined where it may have to be. For what every call does. */
+  known(isMeant: (key: K) => boolean): K | undefined {
+    return Date.now() - this.#loadedAt <= RELOAD_MS ? this.#known.find(isMeant) : undefined;
+  }
+
   /**
    * Makes a new key, which signs from now on. Older ones go on verifying what they signed.
    * @param atOnce drops the older ones now
@@ -58,6 +65,7 @@ export class Keyring<K> {
     });
     if (atOnce) await this.#dataSource.query(FORGET_ALL_BUT_NEWEST, [this.#purpose]);
     this.#keys = undefined;
+    this.#known = [];
   }
 
   /** Makes a new key where the newest is older than so many days. */
@@ -74,12 +82,22 @@ export class Keyring<K> {
   #load(atMostOld: number): Promise<readonly K[]> {
     if (this.#keys && Date.now() - this.#loadedAt <= atMostOld) return this.#keys;
     this.#loadedAt = Date.now();
-    const keys = this.#loadOrMake().then((rows) => Promise.all(rows.map(this.#ready)));
-    this.#keys = keys.catch((error: unknown) => {
-      this.#keys = undefined;
-      throw error;
-    });
-    return this.#keys;
+    this.#known = [];
+    const keys = this.#loadOrMake()
+      .then((rows) => Promise.all(rows.map(this.#ready)))
+      .then(
+        (ready) => {
+          // Unless they were given up meanwhile.
+          if (this.#keys === keys) this.#known = ready;
+          return ready;
+        },
+        (error: unknown) => {
+          if (this.#keys === keys) this.#keys = undefined;
+          throw error;
+        },
+      );
+    this.#keys = keys;
+    return keys;
   }
 
   async #loadOrMake(): Promise<SigningKey[]> {

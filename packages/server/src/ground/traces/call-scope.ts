@@ -24,7 +24,7 @@ export class CallScope {
   readonly statements: StatementTrace[] = [];
   readonly changed: ChangedRow[] = [];
   /** What was sent along with statements, for asking how they are planned. Given up when the call ends. */
-  readonly sent = new Map<string, readonly unknown[]>();
+  sent: (readonly [text: string, values: readonly unknown[]])[] = [];
   moreStatements = 0;
   moreRows = 0;
   /** The transactions that it opened. */
@@ -35,7 +35,7 @@ export class CallScope {
   over = false;
   /** Where the whole call is inside a transaction that will be rolled back. */
   readonly rehearsal: Rehearsal | null;
-  readonly #beyond = new Map<string, RowCounts>();
+  #beyond: Map<string, RowCounts> | null = null;
 
   constructor(id: string, rehearsal: Rehearsal | null) {
     this.id = id;
@@ -48,7 +48,7 @@ export class CallScope {
       this.moreStatements++;
       return -1;
     }
-    if (!this.sent.has(statement.text)) this.sent.set(statement.text, values);
+    this.sent.push([statement.text, values]);
     this.bytes += 250;
     return this.statements.push(statement) - 1;
   }
@@ -61,7 +61,7 @@ export class CallScope {
       return;
     }
     this.moreRows++;
-    count(this.#beyond, row.told);
+    count((this.#beyond ??= new Map()), row.told);
   }
 
   /** Takes a row back: what did it was rolled back. */
@@ -70,7 +70,7 @@ export class CallScope {
     row.undone = true;
     if (this.changed.includes(row)) return;
     this.moreRows--;
-    this.#beyond.get(row.told.table)![row.told.act]--;
+    this.#beyond!.get(row.told.table)![row.told.act]--;
   }
 
   /** The rows that are kept, as they are shown. */
@@ -80,7 +80,7 @@ export class CallScope {
 
   /** How many rows of each table, those beyond too, without those taken back. */
   counts(): Record<string, RowCounts> {
-    const counts = new Map([...this.#beyond].map(([table, beyond]) => [table, { ...beyond }]));
+    const counts = new Map([...(this.#beyond ?? [])].map(([table, beyond]) => [table, { ...beyond }]));
     for (const { told, undone } of this.changed) if (!undone) count(counts, told);
     return Object.fromEntries(counts);
   }

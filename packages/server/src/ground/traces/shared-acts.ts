@@ -1,4 +1,5 @@
 import { Combiner, type CombinerOptions } from '@gather-lane/core';
+import { isDatabaseGone, isTooSlow, OutcomeUnknown } from '../database/gone.js';
 import { currentRehearsal, currentScopes, runFor, type CallScope } from './call-scope.js';
 
 interface Scoped<Act> {
@@ -6,12 +7,19 @@ interface Scoped<Act> {
   readonly scopes: readonly CallScope[];
 }
 
+/**
+ * Whether what a batch failed with may be one act's own: not that the database went away under it, nor that it took too long, which
+ * each of them in turn would wait for again.
+ */
+export const mayBeOnes = (error: unknown): boolean =>
+  !(error instanceof OutcomeUnknown) && !isDatabaseGone(error) && !isTooSlow(error);
+
 /** Combines acts of many calls, and writes down for each call what was done for all of them together. */
 export class SharedActs<Act, Result> {
   readonly #combiner: Combiner<Scoped<Act>, Result>;
   readonly #work: CombinerOptions<Act, Result>['work'];
 
-  constructor({ keyOf, work, most }: CombinerOptions<Act, Result>) {
+  constructor({ keyOf, work, ...how }: CombinerOptions<Act, Result>) {
     this.#work = work;
     this.#combiner = new Combiner<Scoped<Act>, Result>({
       keyOf: ({ act }) => keyOf(act),
@@ -21,7 +29,7 @@ export class SharedActs<Act, Result> {
         // Where nothing is traced nothing is spent on it.
         return scopes.length === 0 ? together() : runFor(scopes, together);
       },
-      most,
+      ...how,
     });
   }
 

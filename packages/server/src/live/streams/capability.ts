@@ -16,7 +16,7 @@ export const streams: Capability = {
     const limits = { perUser: config.live.streamsPerUser, perProcess: config.live.streamsPerProcess };
     const hub = house.add(new StreamHub(sources, limits));
     return {
-      routes: async (app) => (await import('./routes.js')).streamRoutes(app, { hub, feed }),
+      routes: async (app) => (await import('./routes.js')).streamRoutes(app, { hub, feed, database: dataSource }),
       ending: () => hub.endAll(),
       stop: () => hub.settled(),
     };

@@ -3,6 +3,7 @@ import { aside } from '../../ground/traces/call-scope.js';
 import { netOf, type EventPosition } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import type { Feed } from '../../feed/service.js';
+import { readerOf } from '../../ground/http/reader.js';
 import { Problem } from '../../ground/http/problem.js';
 import type { Batch, Events, HappenedEvent } from '../../notifications/events/events.js';
 import type { UnseenView } from '../../notifications/list/schema.js';
@@ -282,7 +283,8 @@ export class StreamHub {
     const weighting = await weightingInForce(this.#sources.dataSource);
     for (const stream of readers) {
       const { viewer, than } = stream.order;
-      const view = await this.#sources.feed.newer({ ...viewer, weighting }, than!).catch((error: unknown) => {
+      const reader = readerOf(this.#sources.dataSource, { ...viewer, weighting });
+      const view = await this.#sources.feed.newer(reader, than!).catch((error: unknown) => {
         // A scroll of a day ago: whoever reads it is told when they read on.
         if (error instanceof Problem) return null;
         throw error;

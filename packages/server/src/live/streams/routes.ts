@@ -1,9 +1,11 @@
 import { readEventPosition, type EventPosition } from '@gather-lane/core';
 import { Type } from 'typebox';
+import type { DataSource } from 'typeorm';
 import type { Feed } from '../../feed/service.js';
 import type { App } from '../../ground/http/app-type.js';
 import { signedIn } from '../../ground/http/doorway.js';
 import { invalid, Problem } from '../../ground/http/problem.js';
+import { readerFor } from '../../ground/http/reader.js';
 import { replies } from '../../ground/http/replies.js';
 import type { StreamHub } from './hub.js';
 import { Stream } from './stream.js';
@@ -12,6 +14,7 @@ import { Stream } from './stream.js';
 interface Needs {
   readonly hub: StreamHub;
   readonly feed: Feed;
+  readonly database: DataSource;
 }
 
 const MOST_POSTS = 100;
@@ -51,7 +54,7 @@ function positionOf(header: string | string[] | undefined, after: string | undef
 }
 
 /** The route of what happens, as it happens. */
-export function streamRoutes(app: App, { hub, feed }: Needs): void {
+export function streamRoutes(app: App, { hub, feed, database }: Needs): void {
   app.get(
     '/v1/events',
     {
@@ -94,7 +97,7 @@ export function streamRoutes(app: App, { hub, feed }: Needs): void {
       const free = hub.reserve(viewer.userId);
       let opened: Stream;
       try {
-        if (than !== null) await feed.newer(viewer, than);
+        if (than !== null) await feed.newer(readerFor(request, database), than);
         const position = positionOf(request.headers['last-event-id'], after) ?? (await hub.begin());
         const { raw } = reply;
         opened = new Stream(order, raw, position);

@@ -5,6 +5,9 @@
 CREATE OR REPLACE FUNCTION after_comments_inserted() RETURNS trigger LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
 BEGIN
+  IF counts_later() THEN
+    RETURN NULL;
+  END IF;
   PERFORM count_comments(array_agg(post_id), array_agg(author_id), array_agg(1))
   FROM new_rows WHERE deleted_at IS NULL HAVING count(*) > 0;
   INSERT INTO comment_tallies (comment_id, post_id, place_id, created_at, in_sight)

@@ -3,6 +3,7 @@ import { fieldsColumn, setFields } from '../../ground/fields/field-columns.js';
 import { AUTHOR_COLUMNS, type AuthorColumns } from '../../accounts/users/author.js';
 import { notKeptAway, seenBy } from '../../accounts/users/visibility.js';
 import { OF_VISIBLE_POST } from './visible.js';
+import { perChoice, prepared } from '../../ground/database/prepared.js';
 
 type Nullable<T> = { readonly [K in keyof T]: T[K] | null };
 
@@ -79,25 +80,43 @@ export const ANCESTORS = `
     UNION ALL SELECT c.under_id, u.n + 1 FROM up u JOIN comments c ON c.id = u.id
   ) SELECT id FROM up WHERE id IS NOT NULL ORDER BY n DESC`;
 
-/** Who has to be held before a comment is made: the authors of its post ($1) and of what it answers ($2). */
-export const AUTHORS_ABOVE = `
-  SELECT p.author_id AS post_author_id, c.author_id AS parent_author_id
-  FROM posts p LEFT JOIN comments c ON c.id = $2 AND c.post_id = p.id WHERE p.id = $1`;
+/**
+ * Who has to be held before comments are made: for each of the pairs of a post ($1) and what is answered ($2) the authors of both. Cost:
+ * two primary-key probes for each.
+ */
+export const AUTHORS_ABOVE = prepared(`
+  SELECT w.n::integer, p.author_id AS post_author_id, c.author_id AS parent_author_id
+  FROM unnest($1::uuid[], $2::uuid[]) WITH ORDINALITY AS w (post_id, parent_id, n)
+  JOIN posts p ON p.id = w.post_id LEFT JOIN comments c ON c.id = w.parent_id AND c.post_id = p.id`);
+
+/** A row of that statement: of the first pair where n is 1. */
+export interface AuthorsAboveRow {
+  readonly n: number;
+  readonly post_author_id: string;
+  readonly parent_author_id: string | null;
+}
 
 /**
- * Comments on a post that its author lets the commenter ($3) see; $5 (null for none) must be a comment of the same post, in sight
- * and by somebody who lets the commenter see it too. Where that stands as deep as may be ($8), this one gets a place beside it. No
- * row comes back where either is not so. $6 are its spans, read by $7; own fields as one JSON object, $9.
+ * Makes comments ($1 ids) on posts ($2) whose authors let the commenters ($3) see them; of the texts ($4), with spans ($6) read by $8.
+ * What one answers ($5, null for none) must be a comment of the same post, in sight and by somebody who lets the commenter see it too;
+ * where that stands as deep as may be ($9), this one gets a place beside it. Where either is not so, none is made. Own fields as one
+ * JSON object for each ($7). Cost: some primary-key probes and a row for each, and what is counted once for all of them.
  */
-export const createComment = (columns: string[]): string => `
+export const createComments = perChoice((list: string): string => {
+  const columns = list === '' ? [] : list.split(',');
+  return `
   INSERT INTO comments (${['id', 'post_id', 'author_id', 'body', 'parent_id', 'spans', 'reading', 'under_id', 'depth', ...columns].join(', ')})
-  SELECT $1::uuid, p.id, $3::uuid, $4::text, $5::uuid, $6::jsonb, $7::integer,
-    CASE WHEN c.depth < $8::integer THEN c.id ELSE c.under_id END, CASE WHEN c.id IS NULL THEN 0 WHEN c.depth < $8::integer THEN c.depth + 1 ELSE c.depth END${columns.map((column) => `, o.${column}`).join('')}
-  FROM posts p JOIN users a ON a.id = p.author_id
-  LEFT JOIN (comments c JOIN users w ON w.id = c.author_id) ON c.id = $5 AND c.post_id = p.id AND c.deleted_at IS NULL AND ${seenBy('w', '$3')}
-  ${columns.length > 0 ? 'CROSS JOIN jsonb_populate_record(NULL::comments, $9::jsonb) o' : ''}
-  WHERE p.id = $2 AND p.deleted_at IS NULL AND ${seenBy('a', '$3')} AND ($5::uuid IS NULL OR c.id IS NOT NULL)
-  RETURNING id`;
+  SELECT w.id, p.id, w.author_id, w.body, w.parent_id, w.spans, $8::integer,
+    CASE WHEN c.depth < $9::integer THEN c.id ELSE c.under_id END, CASE WHEN c.id IS NULL THEN 0 WHEN c.depth < $9::integer THEN c.depth + 1 ELSE c.depth END${columns.map((column) => `, o.${column}`).join('')}
+  FROM unnest($1::uuid[], $2::uuid[], $3::uuid[], $4::text[], $5::uuid[], $6::jsonb[], $7::jsonb[]) WITH ORDINALITY
+    AS w (id, post_id, author_id, body, parent_id, spans, fields, n)
+  JOIN posts p ON p.id = w.post_id AND p.deleted_at IS NULL
+  JOIN users a ON a.id = p.author_id AND ${seenBy('a', 'w.author_id')}
+  LEFT JOIN (comments c JOIN users v ON v.id = c.author_id) ON c.id = w.parent_id AND c.post_id = p.id AND c.deleted_at IS NULL AND ${seenBy('v', 'w.author_id')}
+  ${columns.length > 0 ? 'CROSS JOIN LATERAL jsonb_populate_record(NULL::comments, w.fields) o' : ''}
+  WHERE w.parent_id IS NULL OR c.id IS NOT NULL
+  ORDER BY w.n RETURNING id`;
+});
 
 /**
  * Holds a comment before it is edited. The write repeats the doorway's decision: only the author's own ($2), visible one of that version

@@ -102,7 +102,7 @@ export function commentRoutes(app: App, { comments, idempotent, address, config 
       const { body, parentId, fields } = request.body;
       const comment = await idempotent.once(
         idempotentCallOf(request, JSON.stringify(request.body)),
-        (taken) => comments.create(request.params.post, caller, body, parentId ?? null, fields, taken),
+        (taking) => comments.create(request.params.post, caller, body, parentId ?? null, fields, taking),
         (id) => comments.view(id, caller),
       );
       return reply

@@ -1,10 +1,8 @@
 import {
   canOf,
-  columnOf,
   decide,
   netOf,
   readSpans,
-  toldOfComment,
   toldOfMentions,
   visibleFields,
   type Caller,
@@ -12,28 +10,27 @@ import {
   type OwnFields,
   type Owned,
 } from '@gather-lane/core';
-import type { DataSource, EntityManager } from 'typeorm';
+import type { DataSource } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { inTransaction } from '../../ground/database/transaction.js';
 import type { ListCursor } from '@gather-lane/core';
 import { instantOf, type Page, type PageRequest, type Pages } from '../../ground/http/pagination.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
 import { invalid, Problem, refusalProblem } from '../../ground/http/problem.js';
-import { fieldColumns, withFieldProblems } from '../../ground/fields/field-columns.js';
-import { LOCK_POST_TALLY } from '../../ranking/tallies/locks.js';
+import { fieldColumns, fieldsJson, withFieldProblems } from '../../ground/fields/field-columns.js';
+import type { Taking } from '../../ground/idempotency/service.js';
 import type { Posts } from '../posts/service.js';
 import type { Watches } from '../watches/service.js';
 import { toAuthor, type AuthorColumns } from '../../accounts/users/author.js';
 import { viewerOf } from '../../accounts/users/visibility.js';
 import { tell } from '../../notifications/telling/tell.js';
 import { mentionedBy, READING, readInto } from '../reading/service.js';
+import { CommentMaking } from './making.js';
 import { markerOf } from './marker.js';
 import { pageOfComments, type CommentLevel, type CommentSort, type PageRow } from './page-queries.js';
 import {
   ANCESTORS,
-  AUTHORS_ABOVE,
   commentsById,
-  createComment,
   editComment,
   HOLD_COMMENT,
   OWNED_COMMENT,
@@ -63,8 +60,7 @@ export class Comments {
   readonly #pages: Pages;
   readonly #address: PublicAddress;
   readonly #model: OwnFields;
-  readonly #deepest: number;
-  readonly #watches: Watches;
+  readonly #making: CommentMaking;
 
   /** @param deepest how many comments one can stand under */
   constructor(
@@ -75,15 +71,15 @@ export class Comments {
   ) {
     this.#dataSource = dataSource;
     this.#posts = posts;
-    this.#watches = watches;
     this.#pages = pages;
     this.#address = address;
     this.#model = model;
-    this.#deepest = deepest;
+    this.#making = new CommentMaking(dataSource, watches, deepest);
   }
 
   /**
-   * @param first run first in the transaction that makes the comment
+   * Makes a comment, with those that come at the same time.
+   * @param taking the key of the call, where it has one
    * @returns the id of the new comment
    * @throws Problem `not-found` for a post that is not visible, `invalid` for a parent that is not of this post
    */
@@ -93,40 +89,12 @@ export class Comments {
     body: string,
     parentId: string | null,
     fields?: FieldValues,
-    first: (manager: EntityManager, id: string) => Promise<void> = () => Promise.resolve(),
+    taking: Taking | null = null,
   ): Promise<string> {
     const id = uuidv7();
     const { columns } = fieldColumns(fields);
-    const byColumn = Object.entries(fields ?? {}).map(([name, value]) => [columnOf(name), value] as const);
-    const own = columns.length > 0 ? [JSON.stringify(Object.fromEntries(byColumn))] : [];
-    const made = await withFieldProblems(() =>
-      inTransaction(this.#dataSource, async (manager) => {
-        await first(manager, id);
-        await manager.query(LOCK_POST_TALLY, [postId]);
-        const [above] = await manager.query<AuthorsAbove[]>(AUTHORS_ABOVE, [postId, parentId]);
-        if (!above) throw new NotMade();
-        const { post_author_id, parent_author_id } = above;
-        // Held against a block that is being made: whoever blocks first is not answered, nor mentioned.
-        const others = [post_author_id, ...(parent_author_id === null ? [] : [parent_author_id])];
-        const text = { body, authorId: author.id, postAuthorId: post_author_id };
-        const spans = await readInto(manager, text, 'share', others);
-        const stored = [JSON.stringify(spans), READING];
-        const parameters = [id, postId, author.id, body, parentId, ...stored, this.#deepest, ...own];
-        const rows = await manager.query<unknown[]>(createComment(columns), parameters);
-        if (rows.length === 0) throw new NotMade();
-        const parent =
-          parentId !== null && parent_author_id !== null ? { id: parentId, authorId: parent_author_id } : null;
-        const made = { id, authorId: author.id, postId, postAuthorId: post_author_id, parent };
-        await tell(manager, toldOfComment({ ...made, mentioned: mentionedBy(spans) }));
-        await this.#watches.commented(manager, made);
-        return true;
-      }),
-    ).catch((error: unknown) => {
-      if (error instanceof NotMade) return false;
-      throw error;
-    });
-    if (made) this.#watches.announceSoon();
-    if (made) return id;
+    const comment = { id, postId, authorId: author.id, body, parentId, columns, fields: fieldsJson(fields), taking };
+    if (await this.#making.make(comment)) return id;
     if (!(await this.#posts.owned(postId, author)))
       throw new Problem('not-found', 'There is no such post, or it was deleted.');
     throw invalid('/parentId', 'names no comment of this post');
@@ -298,14 +266,6 @@ export class Comments {
     };
   }
 }
-
-interface AuthorsAbove {
-  readonly post_author_id: string;
-  readonly parent_author_id: string | null;
-}
-
-/** Rolls the transaction back, with all that it did first. */
-class NotMade extends Error {}
 
 const NO_COMMENT = () => new Problem('not-found', 'There is no such comment, or it was deleted.');
 

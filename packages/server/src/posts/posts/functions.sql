@@ -4,6 +4,9 @@
 CREATE OR REPLACE FUNCTION after_posts_inserted() RETURNS trigger LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
 BEGIN
+  IF counts_later() THEN
+    RETURN NULL;
+  END IF;
   INSERT INTO post_tallies (post_id) SELECT id FROM new_rows;
   PERFORM set_standings(array_agg(id)) FROM new_rows HAVING count(*) > 0;
   PERFORM count_users(array_agg(author_id), array_agg(n), array_agg(0), array_agg(0))

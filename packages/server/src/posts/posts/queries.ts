@@ -1,50 +1,27 @@
-import type { FieldValues, OwnFields, StoredSpan } from '@gather-lane/core';
+import type { FieldValues, OwnFields } from '@gather-lane/core';
 import { fieldsColumn, setFields } from '../../ground/fields/field-columns.js';
-import type { PictureJson } from '../../accounts/media/picture.js';
-import { PICTURE_JSON } from '../../accounts/media/fragments.js';
-import { COUNT_COLUMNS, type CountColumns } from '../../ranking/tallies/counts.js';
-import { AUTHOR_COLUMNS, type AuthorColumns } from '../../accounts/users/author.js';
 import { notKeptAway, seenBy } from '../../accounts/users/visibility.js';
 import { keyset } from '../../ground/database/keyset.js';
-
-const PICTURES = `(
-    SELECT json_agg(${PICTURE_JSON}, 'alt', pp.alt) ORDER BY pp.position)
-    FROM post_pictures pp JOIN uploads u ON u.id = pp.upload_id JOIN blobs b ON b.id = u.blob_id WHERE pp.post_id = p.id) AS pictures`;
+import { postColumns, postJoins, type PostRow } from './shown-post.js';
+import { perChoice } from '../../ground/database/prepared.js';
 
 /**
  * Posts by id, in the order of the ids, as far as the viewer ($2) may see them, with all that a page shows of them.
  * Cost: seven primary-key probes for each post, and two for each picture.
  */
 export const postsById = (model: OwnFields): string => `
-  SELECT p.id, p.body, p.spans, p.version, p.created_at, p.edited_at, ${AUTHOR_COLUMNS}, t.comments, ${COUNT_COLUMNS}, s.lane_time,
-    r.kind AS reaction, w.weights, coalesce(h.watching, false) AS watching,
-    ${fieldsColumn(model, 'posts', 'p')}, ${PICTURES}
+  SELECT ${postColumns(model)}, s.lane_time, w.weights
   FROM unnest($1::uuid[]) WITH ORDINALITY AS i (id, place)
   JOIN posts p ON p.id = i.id AND p.deleted_at IS NULL
-  JOIN users a ON a.id = p.author_id
-  JOIN post_tallies t ON t.post_id = p.id
+  ${postJoins('$2::uuid')}
   JOIN standings s ON s.post_id = p.id
   JOIN weightings w ON w.in_force
-  LEFT JOIN reactions r ON r.post_id = p.id AND r.user_id = $2::uuid
-  LEFT JOIN post_watches h ON h.post_id = p.id AND h.user_id = $2::uuid
   WHERE ${seenBy('a', '$2')}
   ORDER BY i.place`;
 
 /** A row of that statement. */
-export interface PostRow extends AuthorColumns, CountColumns {
-  readonly id: string;
-  readonly body: string;
-  readonly spans: StoredSpan[];
-  readonly version: number;
-  readonly created_at: Date;
-  readonly edited_at: Date | null;
-  readonly comments: number;
-  readonly lane_time: Date;
-  readonly reaction: string | null;
-  readonly watching: boolean;
+export interface PostByIdRow extends PostRow {
   readonly weights: Record<string, number>;
-  readonly fields: FieldValues | null;
-  readonly pictures: PictureJson[] | null;
 }
 
 /** Owner and version of a post that the viewer ($2) may see. Cost: three primary-key probes. */
@@ -65,9 +42,19 @@ export const listPosts = (sort: 'newest' | 'oldest', whose: 'author' | 'everybod
   ORDER BY ${order} LIMIT $4`;
 };
 
-/** Makes a post; the triggers make its tally and its standing, and what its spans name. Own fields from $6 on. */
-export const createPost = (columns: string[]): string =>
-  `INSERT INTO posts (${['id', 'author_id', 'body', 'spans', 'reading', ...columns].join(', ')}) VALUES ($1, $2, $3, $4, $5${columns.map((_, i) => `, $${6 + i}`).join('')})`;
+/**
+ * Makes posts ($1 ids, $2 whose), of texts ($3) with spans ($4) read by $6, and own fields as one JSON object for each ($5); the
+ * triggers make their tallies and standings, and what their spans name. Cost: a row for each, and what is counted once for all.
+ */
+export const createPosts = perChoice((list: string): string => {
+  const columns = list === '' ? [] : list.split(',');
+  return `
+  INSERT INTO posts (${['id', 'author_id', 'body', 'spans', 'reading', ...columns].join(', ')})
+  SELECT ${['w.id', 'w.author_id', 'w.body', 'w.spans', '$6::integer', ...columns.map((column) => `o.${column}`)].join(', ')}
+  FROM unnest($1::uuid[], $2::uuid[], $3::text[], $4::jsonb[], $5::jsonb[]) WITH ORDINALITY AS w (id, author_id, body, spans, fields, n)
+  ${columns.length > 0 ? 'CROSS JOIN LATERAL jsonb_populate_record(NULL::posts, w.fields) o' : ''}
+  ORDER BY w.n`;
+});
 
 /**
  * Holds a post before it is edited. The write repeats the doorway's decision: only the author's own ($2), visible post of that

@@ -95,7 +95,7 @@ export function postRoutes(app: App, { posts, users, idempotent, address, config
       const caller = userCaller(request);
       const post = await idempotent.once(
         idempotentCallOf(request, JSON.stringify(request.body)),
-        (taken) => posts.create(caller.id, request.body, taken),
+        (taking) => posts.create(caller.id, request.body, taking),
         (id) => posts.view(id, caller),
       );
       return reply.code(201).header('location', post.url).header('etag', etagOf(post.version)).send(post);

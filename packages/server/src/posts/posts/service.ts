@@ -13,48 +13,42 @@ import {
   type People,
   type StoredSpan,
 } from '@gather-lane/core';
-import type { DataSource, EntityManager } from 'typeorm';
+import type { DataSource } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import { prepared } from '../../ground/database/prepared.js';
 import { inTransaction } from '../../ground/database/transaction.js';
+import type { Taking } from '../../ground/idempotency/service.js';
 import { instantOf, type Page, type PageRequest, type Pages } from '../../ground/http/pagination.js';
 import { invalid, Problem, refusalProblem } from '../../ground/http/problem.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
-import { fieldColumns, withFieldProblems } from '../../ground/fields/field-columns.js';
+import { fieldColumns, fieldsJson, withFieldProblems } from '../../ground/fields/field-columns.js';
 import { tell } from '../../notifications/telling/tell.js';
 import { mentionedBy, READING, readInto } from '../reading/service.js';
 import { toPicture } from '../../accounts/media/picture.js';
 import { toCounts } from '../../ranking/tallies/counts.js';
 import { toAuthor } from '../../accounts/users/author.js';
 import { viewerOf } from '../../accounts/users/visibility.js';
+import { PostMaking } from './making.js';
+import { setPictures, type PictureChoice } from './pictures.js';
 import {
   CLEAR_PICTURES,
   COUNT_PICTURES,
-  createPost,
   editPost,
   HOLD_POST,
-  HOLD_UPLOADS,
   listPosts,
   LIST_VERSIONS,
   OWNED_POST,
   postsById,
-  SET_PICTURES,
-  type PostRow,
+  type PostByIdRow,
   type VersionRow,
 } from './queries.js';
 import type { PostView, VersionView } from './schema.js';
+import type { PostRow } from './shown-post.js';
 
 /** A post as the caller sees it, with the engagement that lifts it. */
 export interface PostWithPeople {
   readonly post: PostView;
   readonly people: People;
-}
-
-/** A picture that a post is to show. */
-export interface PictureChoice {
-  /** An upload of the author's. */
-  readonly id: string;
-  readonly alt?: string;
 }
 
 /** What a post is made of: text, pictures, or both. */
@@ -80,38 +74,32 @@ export class Posts {
   readonly #address: PublicAddress;
   readonly #model: OwnFields;
   readonly #byId: string;
+  readonly #making: PostMaking;
 
   constructor(dataSource: DataSource, pages: Pages, address: PublicAddress, model: OwnFields) {
     this.#dataSource = dataSource;
     this.#pages = pages;
     this.#address = address;
     this.#model = model;
-    this.#byId = prepared(postsById(model));
+    this.#making = new PostMaking(dataSource);
+    this.#byId = prepared(postsById(model), { textInstants: true });
   }
 
   /**
-   * @param first run first in the transaction that makes the post
+   * Makes a post, with those that come at the same time.
+   * @param taking the key of the call, where it has one
    * @returns the id of the new post
    * @throws Problem `invalid` for a post of nothing, and for pictures that are not the author's own
    */
   async create(
     authorId: string,
     { body = '', media = [], fields }: PostContent,
-    first: (manager: EntityManager, id: string) => Promise<void> = () => Promise.resolve(),
+    taking: Taking | null = null,
   ): Promise<string> {
     const id = uuidv7();
-    const { columns, values } = fieldColumns(fields);
     if (!body && media.length === 0) throw NOTHING;
-    await withFieldProblems(() =>
-      inTransaction(this.#dataSource, async (manager) => {
-        await first(manager, id);
-        const spans = await readInto(manager, { body, authorId, postAuthorId: authorId }, 'count');
-        const stored = [body, JSON.stringify(spans), READING];
-        await manager.query(createPost(columns), [id, authorId, ...stored, ...values]);
-        await setPictures(manager, id, authorId, media);
-        await tell(manager, toldOfMentions({ id, authorId, postId: id }, mentionedBy(spans)));
-      }),
-    );
+    const { columns } = fieldColumns(fields);
+    await this.#making.make({ id, authorId, body, media, columns, fields: fieldsJson(fields), taking });
     return id;
   }
 
@@ -125,8 +113,8 @@ export class Posts {
   /** Visible posts in the order of the ids, in one statement whatever their number. */
   async viewAll(ids: string[], caller: Caller): Promise<PostWithPeople[]> {
     if (ids.length === 0) return [];
-    const rows = await this.#dataSource.query<PostRow[]>(this.#byId, [ids, viewerOf(caller)]);
-    return rows.map((row) => ({ post: this.#toView(row, caller), people: peopleOf(toCounts(row)) }));
+    const rows = await this.#dataSource.query<PostByIdRow[]>(this.#byId, [ids, viewerOf(caller)]);
+    return rows.map((row) => ({ post: this.toView(row, caller, row.weights), people: peopleOf(toCounts(row)) }));
   }
 
   /** A page of everybody's posts, or of one author's. */
@@ -231,21 +219,22 @@ export class Posts {
     return refusalProblem(decide('owner of post', caller, await this.owned(id, caller), version) ?? 'stale', 'post');
   }
 
-  #toView(row: PostRow, caller: Caller): PostView {
+  /** A post as the caller sees it, of a row that a statement yielded. @param weights by which its reactions count */
+  toView(row: PostRow, caller: Caller, weights: Record<string, number>): PostView {
     return {
       id: row.id,
       author: toAuthor(row, this.#address),
       body: row.body,
       spans: readSpans(row.spans),
       media: (row.pictures ?? []).map((picture) => toPicture(picture, this.#address)),
-      createdAt: row.created_at.toISOString(),
-      editedAt: row.edited_at?.toISOString() ?? null,
+      createdAt: row.created_at,
+      editedAt: row.edited_at,
       version: row.version,
-      tallies: { comments: row.comments, reactions: row.reactions, net: netOf(row.reactions, row.weights) },
+      tallies: { comments: row.comments, reactions: row.reactions, net: netOf(row.reactions, weights) },
       reaction: row.reaction,
       watching: row.watching,
       can: canOf(caller, row.author_id),
-      laneTime: row.lane_time.toISOString(),
+      laneTime: row.lane_time,
       url: this.#address.to(`/v1/posts/${row.id}`),
       fields: visibleFields(this.#model, 'posts', row.fields, caller, row.author_id),
     };
@@ -256,22 +245,4 @@ export class Posts {
 interface HeldText {
   readonly body: string;
   readonly spans: readonly StoredSpan[];
-}
-
-/** Puts pictures on a post, in their order. @throws Problem `invalid` for one that is not the author's own, or twice there */
-async function setPictures(
-  manager: EntityManager,
-  id: string,
-  authorId: string,
-  media: readonly PictureChoice[],
-): Promise<void> {
-  if (media.length === 0) return;
-  const ids = media.map((picture) => picture.id.toLowerCase());
-  const twice = ids.findIndex((each, i) => ids.indexOf(each) !== i);
-  if (twice >= 0) throw invalid(`/media/${twice}/id`, 'names a picture that is there already');
-  const alts = media.map(({ alt = '' }) => alt);
-  await manager.query(HOLD_UPLOADS, [ids, authorId]);
-  const set = await manager.query<{ upload_id: string }[]>(SET_PICTURES, [id, ids, alts, authorId]);
-  const missing = ids.findIndex((each) => !set.some((row) => row.upload_id === each));
-  if (missing >= 0) throw invalid(`/media/${missing}/id`, 'names no picture that you uploaded');
 }

@@ -5,6 +5,9 @@
 CREATE OR REPLACE FUNCTION after_reactions_inserted() RETURNS trigger LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
 BEGIN
+  IF counts_later() THEN
+    RETURN NULL;
+  END IF;
   PERFORM count_reactions(array_agg(post_id), array_agg(user_id), array_agg(kind), array_agg(sign))
   FROM (SELECT n.*, 1 AS sign FROM new_rows n) r HAVING count(*) > 0;
   RETURN NULL;
@@ -41,6 +44,9 @@ CREATE OR REPLACE TRIGGER reactions_deleted AFTER DELETE ON reactions
 CREATE OR REPLACE FUNCTION after_comment_reactions_inserted() RETURNS trigger LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
 BEGIN
+  IF counts_later() THEN
+    RETURN NULL;
+  END IF;
   PERFORM count_comment_reactions(array_agg(comment_id), array_agg(user_id), array_agg(kind), array_agg(sign))
   FROM (SELECT n.*, 1 AS sign FROM new_rows n) r HAVING count(*) > 0;
   RETURN NULL;

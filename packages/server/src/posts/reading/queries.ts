@@ -1,28 +1,29 @@
+import { prepared } from '../../ground/database/prepared.js';
 import { seenBy } from '../../accounts/users/visibility.js';
 
 /** Who has these handles ($1) now. Cost: one probe of the handle key for each. */
-export const BY_HANDLE = `SELECT id, handle FROM users WHERE handle = ANY ($1) AND erased_at IS NULL`;
+export const BY_HANDLE = prepared(`SELECT id, handle FROM users WHERE handle = ANY ($1) AND erased_at IS NULL`);
 
 /**
  * Whom texts may mention: of the pairs of a text's number ($1) and a user ($2), those whose author ($3) and whose post's author ($4) let
  * that user see it, where neither the user nor the text's author blocks the other. Cost: some primary-key probes for each.
  */
-export const MAY_BE_MENTIONED = `
+export const MAY_BE_MENTIONED = prepared(`
   SELECT m.n, u.id
   FROM unnest($1::integer[], $2::uuid[], $3::uuid[], $4::uuid[]) AS m (n, user_id, author_id, post_author_id)
   JOIN users u ON u.id = m.user_id AND u.erased_at IS NULL
   JOIN users a ON a.id = m.author_id
   JOIN users p ON p.id = m.post_author_id
   WHERE ${seenBy('a', 'u.id')} AND ${seenBy('p', 'u.id')}
-    AND NOT EXISTS (SELECT FROM blocks b WHERE (b.blocker_id, b.blocked_id) IN ((a.id, u.id), (u.id, a.id)))`;
+    AND NOT EXISTS (SELECT FROM blocks b WHERE (b.blocker_id, b.blocked_id) IN ((a.id, u.id), (u.id, a.id)))`);
 
 /**
  * Holds users ($1) against blocks that are being made: a block takes the counts of both of its people. For who counts nothing of
  * theirs in the same transaction; who does holds them as the counts will be.
  */
 export const HOLD_PEOPLE = {
-  share: `SELECT FROM user_tallies WHERE user_id = ANY ($1::uuid[]) ORDER BY user_id FOR SHARE`,
-  count: `SELECT FROM user_tallies WHERE user_id = ANY ($1::uuid[]) ORDER BY user_id FOR NO KEY UPDATE`,
+  share: prepared(`SELECT FROM user_tallies WHERE user_id = ANY ($1::uuid[]) ORDER BY user_id FOR SHARE`),
+  count: prepared(`SELECT FROM user_tallies WHERE user_id = ANY ($1::uuid[]) ORDER BY user_id FOR NO KEY UPDATE`),
 } as const;
 
 /** Tables of texts that are read. */

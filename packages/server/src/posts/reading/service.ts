@@ -8,7 +8,7 @@ import {
   type Found,
   type StoredSpan,
 } from '@gather-lane/core';
-import type { DataSource, EntityManager } from 'typeorm';
+import type { Querying } from '../../ground/database/hot-transaction.js';
 import { BY_HANDLE, HOLD_PEOPLE, MAY_BE_MENTIONED } from './queries.js';
 
 /** A text, and who wrote it where. */
@@ -29,28 +29,35 @@ export const mentionedBy = (spans: readonly StoredSpan[]): string[] => [
   ...new Set(readSpans(spans).flatMap((span) => span.user ?? [])),
 ];
 
-type Querying = Pick<EntityManager | DataSource, 'query'>;
+/** What is found in a text that is written; see {@link readAllInto}. */
+export const readInto = async (manager: Querying, text: Text, hold: keyof typeof HOLD_PEOPLE): Promise<StoredSpan[]> =>
+  (await readAllInto(manager, [text], hold))[0]!;
 
 /**
- * What is found in a text, with the users whom it mentions: those who are there, may see it, and are not kept apart from its
- * author by a block. In the transaction that writes it, and against blocks that are being made.
- * @param hold `count` where the transaction goes on to count something of the author's
- * @param others users who are held with those whom it mentions
- * @returns its spans, as they are stored
+ * What is found in texts, with the users whom they mention: those who are there, may see it, and are not kept apart from its
+ * author by a block. In the transaction that writes them, and against blocks that are being made.
+ * @param hold `count` where the transaction goes on to count something of the authors'
+ * @param others users who are held with those whom they mention
+ * @returns the spans of each, as they are stored
  */
-export async function readInto(
-  manager: EntityManager,
-  text: Text,
+export async function readAllInto(
+  manager: Querying,
+  texts: readonly Text[],
   hold: keyof typeof HOLD_PEOPLE,
   others: readonly string[] = [],
-): Promise<StoredSpan[]> {
-  const found = readText(text.body);
-  const named = (await usersNamed(manager, [{ text, found }])).map(({ userId }) => userId);
-  const author = hold === 'count' && named.length > 0 ? [text.authorId] : [];
-  const held = [...new Set([...named, ...author, ...others])];
+): Promise<StoredSpan[][]> {
+  const founds = texts.map(({ body }) => readText(body));
+  const named = (
+    await usersNamed(
+      manager,
+      texts.map((text, n) => ({ text, found: founds[n]! })),
+    )
+  ).map(({ userId }) => userId);
+  const authors = hold === 'count' && named.length > 0 ? texts.map(({ authorId }) => authorId) : [];
+  const held = [...new Set([...named, ...authors, ...others])];
   if (held.length > 0) await manager.query(HOLD_PEOPLE[hold], [held]);
   // Asked in a statement of its own, once they are held.
-  return (await spansOf(manager, [text], [found]))[0]!;
+  return spansOf(manager, texts, founds);
 }
 
 /** The spans of many texts, without holding anybody: for texts that are read anew. */

@@ -1,13 +1,21 @@
+import { prepared } from '../../ground/database/prepared.js';
 import { keyset } from '../../ground/database/keyset.js';
 
 /**
- * After a comment ($3) on a post ($1) by somebody ($2): they watch the post from now on, unless they left it once, and those who watch it are
- * to be told. Cost: two probes of the key and at most two rows, however many watch.
+ * After comments ($1) that were made together: who wrote one watches its post from then on, unless they left it once, and those who
+ * watch it are to be told. Cost: two probes of the key and at most two rows for each, however many watch.
  */
-export const AFTER_COMMENT = `
-  WITH own AS (INSERT INTO post_watches (post_id, user_id) VALUES ($1, $2) ON CONFLICT DO NOTHING)
+export const AFTER_COMMENTS = prepared(`
+  WITH made AS MATERIALIZED (
+    SELECT id, post_id, author_id, created_at FROM comments WHERE id = ANY ($1::uuid[])
+  ), own AS (
+    INSERT INTO post_watches (post_id, user_id, created_at)
+    SELECT post_id, author_id, min(created_at) FROM made GROUP BY post_id, author_id ORDER BY post_id, author_id ON CONFLICT DO NOTHING
+  )
   INSERT INTO comment_announcements (comment_id)
-  SELECT $3::uuid WHERE EXISTS (SELECT FROM post_watches WHERE post_id = $1 AND watching AND user_id <> $2)`;
+  SELECT m.id FROM made m
+  WHERE EXISTS (SELECT FROM post_watches w WHERE w.post_id = m.post_id AND w.watching AND w.user_id <> m.author_id)
+    OR EXISTS (SELECT FROM made o WHERE o.post_id = m.post_id AND o.author_id <> m.author_id)`);
 
 /** Watches a post; doing it again changes nothing. */
 export const WATCH = `

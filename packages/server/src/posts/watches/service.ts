@@ -1,12 +1,13 @@
 import type { Caller } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
+import type { Querying } from '../../ground/database/hot-transaction.js';
 import { inTransaction } from '../../ground/database/transaction.js';
 import { instantOf, type Page, type PageRequest, type Pages } from '../../ground/http/pagination.js';
 import { tell } from '../../notifications/telling/tell.js';
 import type { Posts } from '../posts/service.js';
 import type { PostView } from '../posts/schema.js';
 import {
-  AFTER_COMMENT,
+  AFTER_COMMENTS,
   ANNOUNCED,
   ANNOUNCED_UP_TO,
   HOLD_ANNOUNCED,
@@ -62,12 +63,9 @@ export class Watches {
     return { items: posts.map(({ post }) => post), next: page.next };
   }
 
-  /** In the transaction of a comment: its author watches the post, and those who do are to be told. */
-  async commented(
-    manager: EntityManager,
-    { id, postId, authorId }: { id: string; postId: string; authorId: string },
-  ): Promise<void> {
-    await manager.query(AFTER_COMMENT, [postId, authorId, id]);
+  /** In the transaction that makes comments: their authors watch the posts, and those who do are to be told. */
+  async commented(manager: Querying, ids: readonly string[]): Promise<void> {
+    await manager.query(AFTER_COMMENTS, [ids]);
   }
 
   /** Tells those who are to be told, soon; nobody waits for it. Should it fail, the upkeep does it. */

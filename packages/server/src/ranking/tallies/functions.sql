@@ -216,3 +216,52 @@ BEGIN
     WHERE t.comment_id = s.place_id;
   END LOOP;
 END $$;
+
+-- Whether this transaction counts what it brings in once it is all there. It says so by its own number, which nothing else can have left
+-- behind; whoever says so calls count_made before the end. Cost: none.
+CREATE OR REPLACE FUNCTION counts_later() RETURNS boolean LANGUAGE sql STABLE AS $$
+  SELECT coalesce(current_setting('gather_lane.counts_later', true) = pg_current_xact_id_if_assigned()::text, false)
+$$;
+
+-- Counts posts of this transaction with all that belongs to them, every one of them in sight, which counted nothing as they came in: what
+-- the triggers would have counted after each statement, once. Cost: some probes for each post, comment and reaction, and one row of each
+-- kind that is kept of them.
+CREATE OR REPLACE FUNCTION count_made(ids uuid[]) RETURNS void LANGUAGE plpgsql
+SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+DECLARE
+  made uuid[] := ARRAY(SELECT c.id FROM comments c WHERE c.post_id = ANY (ids));
+BEGIN
+  INSERT INTO post_commenters (post_id, user_id, n)
+  SELECT c.post_id, c.author_id, count(*) FROM comments c WHERE c.post_id = ANY (ids) GROUP BY c.post_id, c.author_id;
+  INSERT INTO post_tallies (post_id, comments, comment_people, reactions, author_reaction)
+  SELECT p.id, c.comments, c.people, r.reactions, r.own FROM posts p
+  CROSS JOIN LATERAL (
+    SELECT coalesce(sum(n), 0)::integer AS comments, count(*) FILTER (WHERE user_id <> p.author_id)::integer AS people
+    FROM post_commenters WHERE post_id = p.id) c
+  CROSS JOIN LATERAL (
+    SELECT coalesce(jsonb_object_agg(kind, n), '{}') AS reactions, max(kind) FILTER (WHERE own) AS own
+    FROM (SELECT kind, count(*) AS n, bool_or(user_id = p.author_id) AS own FROM reactions WHERE post_id = p.id GROUP BY kind) k) r
+  WHERE p.id = ANY (ids);
+  IF made <> '{}' THEN
+    INSERT INTO comment_people (comment_id, user_id, n)
+    SELECT a.comment_id, a.user_id, count(*) FROM (
+      SELECT r.under_id AS comment_id, r.author_id AS user_id FROM comments r WHERE r.post_id = ANY (ids) AND r.under_id IS NOT NULL
+      UNION ALL SELECT r.comment_id, r.user_id FROM comment_reactions r WHERE r.comment_id = ANY (made)) a
+    JOIN comments c ON c.id = a.comment_id AND c.author_id IS DISTINCT FROM a.user_id
+    GROUP BY a.comment_id, a.user_id;
+    INSERT INTO comment_tallies (comment_id, post_id, place_id, created_at, in_sight, below, replies, people, reactions)
+    SELECT c.id, c.post_id, coalesce(c.under_id, c.post_id), c.created_at, true, u.n, u.n, p.n, r.reactions FROM comments c
+    CROSS JOIN LATERAL (SELECT count(*)::integer AS n FROM comments r WHERE r.post_id = c.post_id AND r.under_id = c.id) u
+    CROSS JOIN LATERAL (SELECT count(*)::integer AS n FROM comment_people WHERE comment_id = c.id) p
+    CROSS JOIN LATERAL (
+      SELECT coalesce(jsonb_object_agg(kind, n), '{}') AS reactions
+      FROM (SELECT kind, count(*) AS n FROM comment_reactions WHERE comment_id = c.id GROUP BY kind) k) r
+    WHERE c.id = ANY (made);
+    PERFORM set_comment_mentions(array_agg(id)) FROM comments WHERE id = ANY (made) AND spans <> '[]' HAVING count(*) > 0;
+  END IF;
+  PERFORM set_standings(ids);
+  PERFORM count_users(array_agg(author_id), array_agg(n), array_agg(0), array_agg(0))
+  FROM (SELECT author_id, count(*)::integer AS n FROM posts WHERE id = ANY (ids) GROUP BY author_id ORDER BY author_id) r HAVING count(*) > 0;
+  PERFORM set_hashtags(array_agg(id)), set_post_mentions(array_agg(id)) FROM posts WHERE id = ANY (ids) AND spans <> '[]' HAVING count(*) > 0;
+  PERFORM note_event('post.made', array_agg(author_id), array_agg(id)) FROM posts WHERE id = ANY (ids) HAVING count(*) > 0;
+END $$;

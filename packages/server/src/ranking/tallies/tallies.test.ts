@@ -2,6 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { laneTime } from '@gather-lane/core';
 import { addComments, addFollows, addPosts, addUsers, dice } from '../../tests/graph.js';
 import { startTestService, type TestService } from '../../tests/test-service.js';
+import { COUNT_MADE } from './made.js';
 
 let service: TestService;
 beforeAll(async () => {
@@ -124,6 +125,32 @@ describe('tallies and standings', () => {
     await service.dataSource.query(`DELETE FROM posts WHERE id = ANY ($1)`, [some(ids)]);
     await service.dataSource.query(`DELETE FROM users WHERE id = ANY ($1)`, [users.slice(0, 5)]);
     expect(await drift()).toEqual([]);
+  });
+
+  test('are counted at once by every transaction but the one that says that it counts later', async () => {
+    const author = await service.user();
+    const runner = service.dataSource.createQueryRunner();
+    const made = `INSERT INTO posts (id, author_id, body) VALUES (gen_random_uuid(), $1, 'Counted') RETURNING id`;
+    const counted = async () =>
+      (await runner.query(
+        `SELECT posts, (SELECT count(*)::integer FROM posts p JOIN post_tallies t ON t.post_id = p.id WHERE p.author_id = $1) AS tallies
+         FROM user_tallies WHERE user_id = $1`,
+        [author.id],
+      )) as object[];
+    await runner.query(made, [author.id]);
+    await runner.startTransaction();
+    // Left behind on purpose: set for the connection, not for the transaction.
+    await runner.query(`SELECT set_config('gather_lane.counts_later', pg_current_xact_id()::text, false)`);
+    const [{ id }] = (await runner.query(made, [author.id])) as [{ id: string }];
+    expect(await counted()).toEqual([{ posts: 1, tallies: 1 }]);
+    await runner.query(COUNT_MADE, [[id]]);
+    expect(await counted()).toEqual([{ posts: 2, tallies: 2 }]);
+    await runner.commitTransaction();
+    await runner.query(made, [author.id]);
+    expect(await counted()).toEqual([{ posts: 3, tallies: 3 }]);
+    expect(await drift()).toEqual([]);
+    await runner.query(`RESET gather_lane.counts_later`);
+    await runner.release();
   });
 
   test('the database itself refuses what should not be', async () => {

@@ -2,7 +2,6 @@ import { randomUUID } from 'node:crypto';
 import { setTimeout as pause } from 'node:timers/promises';
 import cookie from '@fastify/cookie';
 import cors from '@fastify/cors';
-import helmet from '@fastify/helmet';
 import fastifyStatic from '@fastify/static';
 import swaggerUi from '@fastify/swagger-ui';
 import type { TypeBoxTypeProvider } from '@fastify/type-provider-typebox';
@@ -22,6 +21,7 @@ import { answerBrokenRequest, answerUnroutable, sendProblem, useProblems } from 
 import { useHostCheck, useOriginCheck } from '../../ground/http/origin.js';
 import { openApiDocument, useOpenApi } from './openapi.js';
 import { Problem } from '../../ground/http/problem.js';
+import { useSecurityHeaders } from './security-headers.js';
 import { compileGoodReplies } from './serialisation.js';
 import { ProblemSchema } from '../../ground/http/schemas.js';
 import { Recorder } from '../../workbench/traces/recorder.js';
@@ -87,21 +87,7 @@ export async function buildApp({ house, running }: Assembled, options: AppOption
   await app.register(cookie);
   // JSON is what is taken; a text that only looks like it is refused by its type.
   app.removeContentTypeParser('text/plain');
-  await app.register(helmet, {
-    contentSecurityPolicy: {
-      directives: {
-        'default-src': ["'self'"],
-        'img-src': ["'self'", 'data:'],
-        'script-src': ["'self'"],
-        // MUI writes its styles into the page.
-        'style-src': ["'self'", "'unsafe-inline'"],
-        'connect-src': ["'self'"],
-        'frame-ancestors': ["'none'"],
-        'upgrade-insecure-requests': address.base.startsWith('https:') ? [] : null,
-      },
-    },
-    strictTransportSecurity: address.base.startsWith('https:') ? undefined : false,
-  });
+  await useSecurityHeaders(app, address);
   await app.register(cors, {
     // Closed unless configured; a cookie is never sent along, so a page elsewhere needs a token of its own.
     origin: config.server.origins.length > 0 ? config.server.origins : false,
@@ -170,10 +156,10 @@ function readiness(app: FastifyInstance, { address, database }: House, { notRead
     url.startsWith('/v1/openapi') ||
     url === '/v1/about' ||
     (url.startsWith('/v1/operator/') && (operatorReady?.() ?? false));
-  app.addHook('onRequest', async (request) => {
+  app.addHook('onRequest', (request, _reply, done) => {
     const reason = notReady();
     const { url } = request.routeOptions;
-    if (reason && url !== undefined && !worksEvenSo(url)) throw new Problem('not-ready', reason);
+    done(reason && url !== undefined && !worksEvenSo(url) ? new Problem('not-ready', reason) : undefined);
   });
   app.get('/ready', { config: { doorway: 'anyone' }, schema: { hide: true } }, async (request, reply) => {
     const reason = notReady();

@@ -2,6 +2,7 @@ import type { FastifyRequest } from 'fastify';
 import type { Identities } from '../../accounts/identities/service.js';
 import type { OperatorBrowserSessions } from '../../accounts/operator/browser-sessions.js';
 import type { OperatorKey } from '../../accounts/operator/key.js';
+import { endedSession } from '../../accounts/sessions/reader.js';
 import type { Sessions } from '../../accounts/sessions/service.js';
 import {
   cookieOf,
@@ -46,9 +47,15 @@ export async function principalOf(
   }
   // Which verifier it is follows from the issuer alone; one that refuses a token hands it to no other.
   if (identities.isOutside(token)) return asUser(await identities.check(token));
+  if (request.routeOptions.config.confirms) {
+    const unconfirmed = sessions.readerFor(token, (session) => {
+      request.principal = session ? asUser(session) : NOBODY;
+    });
+    if (unconfirmed)
+      return { caller: { kind: 'user', id: unconfirmed.userId, moderator: false }, session: null, unconfirmed };
+  }
   const session = await sessions.check(token);
-  if (!session)
-    throw new Problem('bad-token', 'The token has expired, or its session has ended: refresh it or sign in again.');
+  if (!session) throw endedSession();
   return asUser(session);
 }
 

@@ -13,10 +13,10 @@ export class CallsUnderWay {
 
   /** Counts the calls of an application. To be added before any other hook. */
   use(app: FastifyInstance): void {
-    app.addHook('onRequest', async (_request, reply) => {
+    app.addHook('onRequest', (_request, reply, done) => {
       this.#underWay++;
       reply.raw.once('close', () => this.#underWay--);
-      if (this.#stopping) throw new Problem('stopping', 'The service is stopping: try again in a moment.');
+      done(this.#stopping ? new Problem('stopping', 'The service is stopping: try again in a moment.') : undefined);
     });
   }
 

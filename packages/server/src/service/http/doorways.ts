@@ -1,5 +1,5 @@
-import { decide, decideCaller, isDoorwayRule, ownedKind, type Owned } from '@gather-lane/core';
-import type { FastifyInstance, RouteOptions } from 'fastify';
+import { decide, decideCaller, isDoorwayRule, ownedKind, type DoorwayRule, type Owned } from '@gather-lane/core';
+import type { FastifyInstance, FastifyRequest, onSendHookHandler, RouteOptions } from 'fastify';
 import type { DeniedAttempts } from '../../accounts/denied-attempts/service.js';
 import { ifMatchOf, type FindOwned } from '../../ground/http/doorway.js';
 import { NOBODY } from '../../ground/http/principal.js';
@@ -16,7 +16,14 @@ export function useDoorways(
 ): void {
   const routes: RouteOptions[] = [];
   app.decorateRequest('principal');
-  app.addHook('onRoute', (route) => void routes.push(route));
+  app.addHook('onRoute', (route) => {
+    routes.push(route);
+    if (!route.config?.confirms) return;
+    // Of whom only the token is known, nothing is known but that they are a user.
+    if (route.config.doorway !== 'signed-in')
+      throw new Error(`${route.url} confirms, and lets in others than who is signed in.`);
+    route.onSend = [refuseUnconfirmed, ...[route.onSend ?? []].flat()];
+  });
   // Looked at once all are there: a plugin's own routes get their rule from the scope that registers it.
   app.addHook('onReady', () => {
     const without = routes.filter(({ config }) => !isDecidable(config?.doorway, finders));
@@ -41,10 +48,7 @@ export function useDoorways(
   });
 
   // Before the body is looked at: is the thing theirs.
-  app.addHook('preValidation', async (request) => {
-    const rule = request.routeOptions.config.doorway;
-    const kind = rule && ownedKind(rule);
-    if (!kind) return;
+  const requireOwner = async (request: FastifyRequest, rule: DoorwayRule, kind: string): Promise<void> => {
     const { method, routeOptions, principal, params } = request;
     // A removed post is named in the path as a post is.
     const name = kind.split(' ').at(-1)!;
@@ -57,8 +61,21 @@ export function useDoorways(
     if (refusal === 'not-yours' && caller.kind === 'user')
       await checkers.denied.note(caller.id, `${method} ${routeOptions.url}`, kind, thingIdOf(kind, reference, owned!));
     throw refusalProblem(refusal, name);
+  };
+  app.addHook('preValidation', (request, _reply, done) => {
+    const rule = request.routeOptions.config.doorway;
+    const kind = rule && ownedKind(rule);
+    if (!kind) return done();
+    requireOwner(request, rule, kind).then(() => done(), done);
   });
 }
+
+/** A route that is to look at the session itself, and replied without, is wrong: nothing of its reply is sent. */
+const refuseUnconfirmed: onSendHookHandler = (request, reply, payload, done) => {
+  if (reply.statusCode < 400 && request.principal.unconfirmed)
+    return done(new Error(`${request.routeOptions.url} replied without looking whether the session is alive`));
+  done(null, payload);
+};
 
 /** Users are named by handle too; what is kept is the id. */
 const thingIdOf = (kind: string, reference: string, owned: Owned): string =>

@@ -34,7 +34,7 @@ export async function useRateLimits(app: FastifyInstance, { rates }: Config, pas
   const ofCaller = app.createRateLimit({
     max: rates.callsPerMinute,
     timeWindow: WINDOW,
-    keyGenerator: (request) => request.principal.session?.userId ?? request.ip,
+    keyGenerator: ({ principal: { caller }, ip }) => (caller.kind === 'user' ? caller.id : ip),
     allowList: (request) => isOwnCheck(request, pass) || request.principal.caller.kind === 'operator',
   });
   app.addHook('onRequest', async (request) => {

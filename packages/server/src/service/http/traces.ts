@@ -25,18 +25,19 @@ export function useTraces(app: FastifyInstance, recorder: Recorder | null): void
   if (!recorder) return;
   app.addHook('onRequest', (request, reply, done) => {
     if (!request.url.startsWith('/v1/') || NOT_TRACED.test(request.url)) return done();
-    const startedAt = new Date().toISOString();
+    const startedAt = Date.now();
     const scope = recorder.open(request.id, currentRehearsal());
-    scope.traceparent = [request.headers.traceparent].flat()[0];
+    const { traceparent } = request.headers;
+    scope.traceparent = typeof traceparent === 'string' ? traceparent : traceparent?.[0];
     request.trace = scope;
     void reply.header('gather-trace', scope.id);
-    let answered = false;
-    reply.raw.once('finish', () => (answered = true));
-    reply.raw.once('close', () => recorder.close(scope, factsOf(request, reply, startedAt, answered)));
+    reply.raw.once('close', () => recorder.close(scope, factsOf(request, reply, startedAt, scope.traceparent)));
     runFor([scope], done);
   });
   // What arrives of a body arrives in nobody's name.
-  app.addHook('preValidation', (request, _reply, done) => (request.trace ? runFor([request.trace], done) : done()));
+  app.addHook('preValidation', (request, _reply, done) =>
+    request.trace && request.method !== 'GET' ? runFor([request.trace], done) : done(),
+  );
   // Only on lists: each hook is a step of every call.
   app.addHook('onRoute', (route) => {
     const { properties = {} } = (route.schema?.querystring ?? {}) as { properties?: object };
@@ -51,27 +52,30 @@ const countItems: preSerializationHookHandler<unknown> = (request, _reply, paylo
 };
 
 /** What is to be known of a call, made out when somebody looks: of what came with it nothing else is kept. */
-function factsOf(request: FastifyRequest, reply: FastifyReply, startedAt: string, answered: boolean): () => CallFacts {
-  const { method, url, routeOptions, principal, problem, listed } = request;
-  const { url: path } = routeOptions;
-  const { operationId = null, response } = (routeOptions.schema ?? {}) as {
-    operationId?: string;
-    response?: Record<number, { content?: object } | undefined>;
-  };
-  const traceparent = [request.headers.traceparent].flat()[0];
-  const { statusCode, headersSent } = reply.raw;
-  const route = path?.replace(/:(\w+)/g, '{$1}') ?? null;
+function factsOf(
+  request: FastifyRequest,
+  reply: FastifyReply,
+  startedAt: number,
+  traceparent: string | undefined,
+): () => CallFacts {
+  const { method, url, principal, problem, listed } = request;
+  const { url: path, schema } = request.routeOptions;
+  const { statusCode, headersSent, writableFinished: answered } = reply.raw;
   // What came is masked before anything of it is kept.
-  const masked = maskedPath(url, route ?? '');
+  const masked = maskedPath(url, path ?? '');
   const context = readTraceparent(traceparent);
   return () => {
+    const { operationId = null, response } = (schema ?? {}) as {
+      operationId?: string;
+      response?: Record<number, { content?: object } | undefined>;
+    };
     const session = principal?.session ?? null;
     // A stream is ended by whoever reads it: that is no call that was cut off.
     const isStream = 'text/event-stream' in (response?.[200]?.content ?? {});
     return {
-      startedAt,
+      startedAt: new Date(startedAt).toISOString(),
       method,
-      route: route ?? 'no route',
+      route: path?.replace(/:(\w+)/g, '{$1}') ?? 'no route',
       operationId,
       path: masked,
       caller: {

@@ -88,8 +88,8 @@ describe('the same call as several callers', () => {
       (await calls({ method, path, ...(body && { body }), callers })).json.outcomes[0]!;
     const posted = await made('POST', '/v1/posts', { body: 'Never there. @ann #nowhere' });
     expect(posted).toMatchObject({ status: 201, body: { body: 'Never there. @ann #nowhere' } });
-    expect(posted.trace!.statements.map(({ text }) => text).filter((text) => /^(START|COMMIT)/.test(text))).toEqual([
-      'START TRANSACTION',
+    expect(posted.trace!.statements.map(({ text }) => text).filter((text) => /^(BEGIN|COMMIT)/.test(text))).toEqual([
+      'BEGIN',
       'COMMIT',
     ]);
     const reacted = await made('PUT', `/v1/posts/${post}/reaction`, { kind: 'like' });

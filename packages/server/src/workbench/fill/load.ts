@@ -17,6 +17,7 @@ import { refuseRealAccounts } from './real-accounts.js';
 import { underLock } from '../../ground/database/under-lock.js';
 import { modelState } from '../model/migration/plan.js';
 import { hashPassword } from '../../accounts/sessions/passwords.js';
+import { COUNT_LATER, COUNT_MADE } from '../../ranking/tallies/made.js';
 import { liveStandings } from '../../ranking/weighting/in-force.js';
 import { tellAnew } from '../../notifications/telling/tell-anew.js';
 import { READING } from '../../posts/reading/service.js';
@@ -27,6 +28,11 @@ const FILLING = `hashtext('gather-lane fill')`;
 /** At most so many of the users who are there write the posts of a fill that makes none of its own. */
 const MOST_CAST = 500_000;
 const HOUR_MS = 3_600_000;
+/**
+ * That one connection waits for the other here is not known to the database: were a third to stand between the two, as one that removes
+ * several users does, it could not see the circle. Then the batch is taken back, and `again` goes on.
+ */
+const NOT_FOR_EVER = `SET LOCAL lock_timeout = '60s'`;
 /** Who was told of what in the last days, and how long ago they looked: what is older is swept sooner or later, and would take as long as all the rows. */
 const [TOLD_MS, UNSEEN_MS] = [48 * HOUR_MS, 12 * HOUR_MS];
 
@@ -74,9 +80,14 @@ export async function fill(
   if ((await modelState(dataSource, model)) === 'behind')
     throw new FillRefused('The model file has fields that the tables do not have yet: gather-lane model migrate.');
   const work = async (runner: QueryRunner) => {
-    const client = (await runner.connect()) as PoolClient;
     const run = order === 'again' ? await lastUnfinished(dataSource) : await begin(dataSource, order, model);
-    return load(runner, client, run, await makerOf(dataSource, run, model, deepest), options);
+    const maker = await makerOf(dataSource, run, model, deepest);
+    const second = dataSource.createQueryRunner();
+    try {
+      return await load([runner, second], run, maker, options);
+    } finally {
+      await second.release();
+    }
   };
   return underLock(dataSource, FILLING, work, () => {
     throw new FillRefused('Another fill is under way on this database: wait for it, or stop it.');
@@ -122,9 +133,12 @@ async function makerOf(
   return new Fill({ ...run, run: id, now: startedAt.getTime() }, cast, model, deepest);
 }
 
+/**
+ * Loads batch after batch, each committed after the one before. While one of posts is counted on one connection, the next is copied on the
+ * other: posts refer to nothing that a batch before them brings in.
+ */
 async function load(
-  runner: QueryRunner,
-  client: PoolClient,
+  runners: readonly QueryRunner[],
   run: FillRun,
   maker: Fill,
   { plan, progress }: { plan: HousePlan; progress: (at: FillProgress) => void },
@@ -132,13 +146,34 @@ async function load(
   const rows: Record<string, number> = {};
   let total = 0;
   const passwordHash = await hashPassword(DEMO_PASSWORD);
-  for (let index = run.done; index < maker.batches; index++) {
-    const batch = make(maker, index);
-    await loadBatch(runner, client, run.id, { index, batch, columns: (table) => maker.columns(table) }, passwordHash);
+  const brought = (index: number, batch: Batch) => {
     for (const { table, rows: made } of batch) rows[table] = (rows[table] ?? 0) + made.length;
     total += batch.reduce((sum, { rows: made }) => sum + made.length, 0);
     progress({ phase: maker.phase(index), batch: index + 1, batches: maker.batches, rows: total });
+  };
+  let before: { done: Promise<void>; posts: unknown[] | undefined } = { done: Promise.resolve(), posts: undefined };
+  try {
+    for (let index = run.done; index < maker.batches; index++) {
+      const runner = runners[index % runners.length]!;
+      const batch = make(maker, index);
+      const posts = batch.find(({ table }) => table === 'posts')?.rows.map(([id]) => id);
+      if (!posts || !before.posts) await before.done;
+      await runner.startTransaction();
+      await orBack(runner, async () => {
+        await runner.query(NOT_FOR_EVER);
+        if (posts) await runner.query(COUNT_LATER);
+        await copyBatch(runner, batch, (table) => maker.columns(table), passwordHash);
+        await before.done;
+      });
+      const done = orBack(runner, () => finish(runner, run.id, index, posts)).then(() => brought(index, batch));
+      // Whoever waits for it hears what went wrong.
+      done.catch(() => undefined);
+      before = { done, posts };
+    }
+  } finally {
+    await before.done;
   }
+  const [runner] = runners as [QueryRunner];
   const begun = run.startedAt.getTime();
   await tellAnew(runner.manager, new Date(begun - TOLD_MS), new Date(begun - UNSEEN_MS));
   progress({ phase: 'vacuum and statistics', batch: maker.batches, batches: maker.batches, rows: total });
@@ -149,12 +184,6 @@ async function load(
   return { run: run.id, rows };
 }
 
-interface LoadedBatch {
-  readonly index: number;
-  readonly batch: Batch;
-  readonly columns: (table: TableRows['table']) => string[];
-}
-
 function make(maker: Fill, index: number): Batch {
   try {
     return maker.batch(index);
@@ -163,25 +192,32 @@ function make(maker: Fill, index: number): Batch {
   }
 }
 
-async function loadBatch(
+async function copyBatch(
   runner: QueryRunner,
-  client: PoolClient,
-  run: number,
-  { index, batch, columns: columnsOf }: LoadedBatch,
+  batch: Batch,
+  columnsOf: (table: TableRows['table']) => string[],
   passwordHash: string,
 ): Promise<void> {
-  await runner.startTransaction();
+  const client = (await runner.connect()) as PoolClient;
+  for (const { table, rows } of batch) {
+    const columns = columnsOf(table);
+    const instants = columns.map((name) => FILL_INSTANTS.has(name));
+    const extra = table === 'credentials' ? { password_hash: passwordHash } : isText(table) ? { reading: READING } : {};
+    const [names, values] = [Object.keys(extra), Object.values(extra)];
+    await copyRows(client, table, [...columns, ...names], withInstants(rows, instants, values));
+  }
+}
+
+async function finish(runner: QueryRunner, run: number, index: number, posts: unknown[] | undefined): Promise<void> {
+  if (posts) await runner.query(COUNT_MADE, [posts]);
+  await runner.query(`UPDATE fill_runs SET done = $2 WHERE id = $1`, [run, index + 1]);
+  await runner.commitTransaction();
+}
+
+/** Does something in the transaction of a connection, which is taken back where it fails. */
+async function orBack(runner: QueryRunner, work: () => Promise<void>): Promise<void> {
   try {
-    for (const { table, rows } of batch) {
-      const columns = columnsOf(table);
-      const instants = columns.map((name) => FILL_INSTANTS.has(name));
-      const extra =
-        table === 'credentials' ? { password_hash: passwordHash } : isText(table) ? { reading: READING } : {};
-      const [names, values] = [Object.keys(extra), Object.values(extra)];
-      await copyRows(client, table, [...columns, ...names], withInstants(rows, instants, values));
-    }
-    await runner.query(`UPDATE fill_runs SET done = $2 WHERE id = $1`, [run, index + 1]);
-    await runner.commitTransaction();
+    await work();
   } catch (error) {
     await runner.rollbackTransaction().catch(() => undefined);
     throw error;

@@ -15,6 +15,7 @@ import { v7 as uuidv7 } from 'uuid';
 import type { OwnedThing } from '../../ground/capability/trial.js';
 import type { Things } from '../../ground/capability/trial.js';
 import { Problem } from '../../ground/http/problem.js';
+import { isDatabaseGone } from '../../ground/database/gone.js';
 import { inTransaction } from '../../ground/database/transaction.js';
 import { LOCK_POST_TALLY } from '../../ranking/tallies/locks.js';
 import { HOLD_ALL_TELLING } from '../../notifications/telling/tell.js';
@@ -77,21 +78,21 @@ export class Cast {
 
   /** Somebody with nothing of their own. */
   member(moderator = false): Promise<Member> {
-    return this.#dataSource.transaction((manager) => this.#makeMember(manager, moderator));
+    return this.#make((manager) => this.#makeMember(manager, moderator));
   }
 
   /** Somebody whose post others comment on; they block nobody. */
   async host(): Promise<Host> {
     const host = { ...(await this.member()), post: uuidv7() };
     const post = { id: host.post, author_id: host.id, ...TEXT };
-    await this.#dataSource.transaction((manager) => this.#insert(manager, 'posts', [post]));
+    await this.#make((manager) => this.#insert(manager, 'posts', [post]));
     return host;
   }
 
   /** An owner with one thing of each kind, who keeps `blocked` out and comments at `host`'s too. */
   owner(blocked: Member, host: Host): Promise<Member & { things: Things }> {
     // In one transaction, and few statements: there are hundreds of owners.
-    return this.#dataSource.transaction(async (manager) => {
+    return this.#make(async (manager) => {
       const owner = await this.#makeMember(manager, false);
       return { ...owner, things: await this.#makeThings(manager, owner, blocked, host) };
     });
@@ -117,6 +118,16 @@ export class Cast {
     });
     for (const sql of [FREE_HANDLES, ...this.#things.flatMap(({ leftOver }) => leftOver ?? [])])
       await this.#dataSource.query(sql);
+  }
+
+  /** Makes things in one transaction: once more where the database was out of reach for a moment. */
+  async #make<T>(work: (manager: EntityManager) => Promise<T>): Promise<T> {
+    try {
+      return await inTransaction(this.#dataSource, work);
+    } catch (error) {
+      if (!isDatabaseGone(error)) throw error;
+      return inTransaction(this.#dataSource, work);
+    }
   }
 
   async #makeMember(manager: EntityManager, moderator: boolean): Promise<Member> {

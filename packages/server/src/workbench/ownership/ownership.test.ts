@@ -80,7 +80,8 @@ describe('the ownership check', () => {
     const { status, json } = await check(service);
     ended = true;
     await reading;
-    expect([status, faultsOf(json), json.faults]).toEqual([200, {}, 0]);
+    expect([status, json]).toEqual([200, expect.objectContaining({ faults: 0 })]);
+    expect(faultsOf(json)).toEqual({});
     expect(await count()).toEqual(before);
     expect(json.calls).toBeGreaterThan(500);
     const [edit] = json.routes.filter(({ operationId }) => operationId === 'editPost');

@@ -3,6 +3,7 @@ import pLimit from 'p-limit';
 import type { DataSource } from 'typeorm';
 import { underLock } from '../../ground/database/under-lock.js';
 import { Problem } from '../../ground/http/problem.js';
+import type { ProblemCode } from '../../ground/http/problem-catalogue.js';
 import { PASS_HEADER } from '../../ground/http/own-check.js';
 import type { OperatorKey } from '../../accounts/operator/key.js';
 import type { Sessions } from '../../accounts/sessions/service.js';
@@ -15,6 +16,7 @@ const LEFT_OVER_MS = 600_000;
 const ROUTES_AT_ONCE = 4;
 /** A route that does not answer for so long is taken for one that never will. */
 const ANSWERED_WITHIN_MS = 60_000;
+const UNREACHED: ProblemCode = 'no-database';
 /** Held by the one check that is under way. */
 const CHECKING = `hashtext('gather-lane ownership check')`;
 
@@ -102,7 +104,7 @@ export class OwnershipCheck {
 
   #caller(address: string): { call: Call; count: () => number } {
     let calls = 0;
-    const call: Call = async ({ role, token }, { method, path, body, headers }) => {
+    const once: Call = async ({ role, token }, { method, path, body, headers }) => {
       calls++;
       const bearer = role === 'operator' ? this.#key.bearer : token;
       const reply = await fetch(address + path, {
@@ -120,6 +122,11 @@ export class OwnershipCheck {
       const problem = isProblem ? ((await reply.json()) as { type: string }).type.split('/').at(-1)! : null;
       if (!isProblem) await reply.arrayBuffer();
       return { status: reply.status, problem };
+    };
+    // What was not done says nothing of who may do it: a database that is out of reach for a moment is asked again.
+    const call: Call = async (as, request) => {
+      const reply = await once(as, request);
+      return reply.problem === UNREACHED ? once(as, request) : reply;
     };
     return { call, count: () => calls };
   }

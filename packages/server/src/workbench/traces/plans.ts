@@ -25,8 +25,8 @@ export class Plans {
     this.#dataSource = dataSource;
   }
 
-  /** Has plans asked for that are not known, or not lately. @param sent what was sent along with each, by its text */
-  want(sent: ReadonlyMap<string, readonly unknown[]>): void {
+  /** Has plans asked for that are not known, or not lately. @param sent what was sent along with each, the first time that counts */
+  want(sent: readonly (readonly [text: string, values: readonly unknown[]])[]): void {
     const now = Date.now();
     for (const [text, values] of sent) {
       if ((this.#askedAt.get(text) ?? 0) > now - GOOD_MS || !PLANNED.test(text)) continue;

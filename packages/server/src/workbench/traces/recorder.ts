@@ -107,7 +107,7 @@ export class Recorder {
     this.#ring.set(scope.id, { scope, facts, ms: Math.round((performance.now() - scope.begun) * 1000) / 1000 });
     this.#bytes += scope.bytes;
     this.#plans.want(scope.sent);
-    scope.sent.clear();
+    scope.sent = [];
     for (const [id, { scope: oldest }] of this.#ring) {
       if (this.#ring.size <= this.#bounds.calls && this.#bytes <= this.#bounds.bytes) break;
       this.#ring.delete(id);

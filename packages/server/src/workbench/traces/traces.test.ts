@@ -79,11 +79,11 @@ describe('each kind of write tells exactly its rows', () => {
       caller: { kind: 'user', id: ann.id, handle: 'ann' },
     });
     const [check, begin] = trace.statements;
-    expect([check!.capability, begin!.text, begin!.transaction]).toEqual(['sessions', 'START TRANSACTION', 1]);
+    expect([check!.capability, begin!.text, begin!.transaction]).toEqual(['sessions', 'BEGIN', 1]);
     const insert = trace.statements[inserted.statement]!;
     expect(insert).toMatchObject({ capability: 'posts', rows: 1, transaction: 1, shared: 1, error: null });
     expect(insert.text).toContain('INSERT INTO posts');
-    expect(insert.parameters).toContain('uuid');
+    expect(insert.parameters).toContain('list of 1');
   });
 
   test('a follow, and its end', async () => {

@@ -1,0 +1,55 @@
+import type { DataSource } from 'typeorm';
+import { rowsOf, together, type Outcome, type Statement } from '../../ground/database/together.js';
+import type { SignedIn } from '../../ground/http/principal.js';
+import { Problem } from '../../ground/http/problem.js';
+import type { Answer, Reader } from '../../ground/http/reader.js';
+import { CHECK_SESSION } from './queries.js';
+import { toSignedIn, type SessionCheckRow } from './signed-in.js';
+import type { TokenClaims } from './tokens.js';
+
+/** What is answered to who comes with the token of a session that is no more. */
+export const endedSession = (): Problem =>
+  new Problem('bad-token', 'The token has expired, or its session has ended: refresh it or sign in again.');
+
+/** Reads for who a good token names: whether the session is alive is asked along with the first statement, in one write. */
+export class SessionReader implements Reader {
+  readonly userId: string;
+  readonly #sessionId: string;
+  readonly #dataSource: DataSource;
+  readonly #found: (session: SignedIn | null) => void;
+  #viewer: SignedIn | null = null;
+
+  /** @param found told of the session once it was looked at; null where it has ended */
+  constructor(dataSource: DataSource, claims: TokenClaims, found: (session: SignedIn | null) => void) {
+    this.userId = claims.userId;
+    this.#sessionId = claims.sessionId;
+    this.#dataSource = dataSource;
+    this.#found = found;
+  }
+
+  async confirm(): Promise<SignedIn> {
+    return this.#viewer ?? this.#confirmed((await together(this.#dataSource, [this.#check()]))[0]!);
+  }
+
+  async ask<T>(sql: string, parameters: readonly unknown[]): Promise<Answer<T>> {
+    const statement = { sql, parameters };
+    if (this.#viewer) {
+      const [outcome] = await together(this.#dataSource, [statement]);
+      return { viewer: this.#viewer, outcome: outcome as Outcome<T> };
+    }
+    const [session, outcome] = await together(this.#dataSource, [this.#check(), statement]);
+    return { viewer: this.#confirmed(session!), outcome: outcome as Outcome<T> };
+  }
+
+  #check(): Statement {
+    return { sql: CHECK_SESSION, parameters: [this.#sessionId, null] };
+  }
+
+  #confirmed(outcome: Outcome): SignedIn {
+    const [row] = rowsOf<SessionCheckRow>(outcome);
+    this.#viewer = row ? toSignedIn(row) : null;
+    this.#found(this.#viewer);
+    if (!this.#viewer) throw endedSession();
+    return this.#viewer;
+  }
+}

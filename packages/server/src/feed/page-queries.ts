@@ -1,0 +1,65 @@
+import type { OwnFields } from '@gather-lane/core';
+import { seenBy } from '../accounts/users/visibility.js';
+import type { InstantText } from '../ground/database/instants.js';
+import { perChoice } from '../ground/database/prepared.js';
+import { postColumns, postJoins, type PostRow } from '../posts/posts/shown-post.js';
+import { find, hasFallen, type FeedOrder, type Way } from './finding.js';
+
+/** The statements that read a page, of which there is one for each way, order and weighting. */
+export type PageStatement = (
+  way: Way,
+  order: FeedOrder,
+  weighting: number,
+  laneTime: 'is the key' | 'is looked up',
+  withSince: boolean,
+) => string;
+
+/**
+ * A page of the following feed of $1, with the posts and all that they show, and the snapshot and clock of the database: posts
+ * found by one of the ways, at most $5, each but the last of so many then read by its key: that one says that there is more. OFFSET 0 keeps that from becoming a join of the planner's
+ * choice. A post that may not be seen is a row without an id, and so is an empty page.
+ *
+ * What has fallen past the cursor is looked for among the posts of the page alone: a page without such a one is the page that
+ * leaving them out would have given. The lane time is the key where that is the one in force.
+ *
+ * Cost: what finding them costs, and about ten primary-key probes for each post.
+ */
+export const feedPage = (model: OwnFields): PageStatement =>
+  perChoice(
+    (way, order, weighting, laneTime, withSince) => {
+      const isKey = order === 'score' && laneTime === 'is the key';
+      const fell =
+        order === 'score' ? `CASE WHEN $6::text IS NOT NULL THEN ${hasFallen('e.id', weighting)} END` : 'false';
+      return `
+  WITH entries AS MATERIALIZED (${find(way, order, weighting)}
+  )
+  SELECT m.snapshot, m.now, m.following, e.id AS found, e.key, ${fell} AS fell, v.*
+  FROM (SELECT coalesce($6::text, pg_current_snapshot()::text) AS snapshot, clock_timestamp()::timestamptz(3) AS now,
+    (SELECT following FROM user_tallies WHERE user_id = $1) AS following) m
+  LEFT JOIN (SELECT id, key, author_id, row_number() OVER () AS n FROM entries) e ON true
+  LEFT JOIN LATERAL (
+    SELECT ${postColumns(model)}, ${isKey ? 'e.key' : 's.lane_time'} AS lane_time, ${withSince ? 'o.created_at' : 'NULL::timestamptz'} AS since
+    FROM posts p
+    ${postJoins('$1')}
+    ${isKey ? '' : 'JOIN standings s ON s.post_id = p.id'}
+    ${withSince ? 'LEFT JOIN follows o ON o.follower_id = $1 AND o.followee_id = p.author_id' : ''}
+    WHERE e.n < $5 AND p.id = e.id AND p.deleted_at IS NULL AND ${seenBy('a', '$1')} OFFSET 0) v ON true
+  ORDER BY e.key DESC, e.id DESC`;
+    },
+    { textInstants: true },
+  );
+
+/** A row of that statement. */
+export interface FeedPageRow extends Omit<PostRow, 'id'> {
+  readonly snapshot: string;
+  readonly now: InstantText;
+  readonly following: number;
+  /** Null on an empty page. */
+  readonly found: string | null;
+  readonly key: InstantText;
+  readonly fell: boolean | null;
+  /** Null for a post that may not be seen. */
+  readonly id: string | null;
+  /** Since when its author is followed, where that was asked. */
+  readonly since: InstantText | null;
+}

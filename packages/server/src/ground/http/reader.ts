@@ -1,0 +1,41 @@
+import type { FastifyRequest } from 'fastify';
+import type { DataSource } from 'typeorm';
+import type { Outcome } from '../database/together.js';
+import type { SignedIn } from './principal.js';
+import { Problem } from './problem.js';
+
+/** What came of a statement that was sent for somebody, and who that is. */
+export interface Answer<T> {
+  readonly viewer: SignedIn;
+  readonly outcome: Outcome<T>;
+}
+
+/** Reads for a signed-in caller, of whom it may be known by then only what their token says. */
+export interface Reader {
+  readonly userId: string;
+  /** Who they are, once that is known. @throws Problem `bad-token` where their session has ended */
+  confirm(): Promise<SignedIn>;
+  /** Sends a statement; the first one along with the look whether their session is alive. @throws Problem `bad-token` */
+  ask<T>(sql: string, parameters: readonly unknown[]): Promise<Answer<T>>;
+}
+
+/** Reads for somebody whose session was looked at. */
+export const readerOf = (dataSource: DataSource, viewer: SignedIn): Reader => ({
+  userId: viewer.userId,
+  confirm: () => Promise.resolve(viewer),
+  ask: async <T>(sql: string, parameters: readonly unknown[]) => {
+    try {
+      return { viewer, outcome: { rows: await dataSource.query<T[]>(sql, [...parameters]) } };
+    } catch (error) {
+      return { viewer, outcome: { error } };
+    }
+  },
+});
+
+/** Reads for the caller of a route whose rule asks for one. */
+export function readerFor(request: FastifyRequest, dataSource: DataSource): Reader {
+  const { session, unconfirmed } = request.principal;
+  if (session) return readerOf(dataSource, session);
+  if (unconfirmed) return unconfirmed;
+  throw new Problem('not-signed-in', 'This call needs an access token.');
+}
