@@ -2,6 +2,7 @@
 // alone.
 import { join } from 'node:path';
 import { root } from '../scripts/steps.mjs';
+import { isExhaustive } from '@gather-lane/core';
 import { openData } from './data.mjs';
 import { percentiles } from './load.mjs';
 import { printTable } from './table.mjs';
@@ -27,7 +28,9 @@ export async function benchGrowth(size) {
 }
 
 async function times(size) {
-  const { feedPage } = await import(join(root, 'packages/server/dist/feed/queries.js'));
+  const dist = (path) => import(join(root, 'packages/server/dist', path));
+  const [{ feedPage }, { Ways }] = [await dist('feed/page-queries.js'), await dist('feed/ways.js')];
+  const [page, ways] = [feedPage([]), new Ways()];
   const data = await openData(size);
   try {
     const [{ id: weighting }] = await data.dataSource.query(`SELECT id FROM weightings WHERE in_force`);
@@ -39,7 +42,18 @@ async function times(size) {
         for (let round = 0; round < ROUNDS; round++)
           for (const { id } of members) {
             const started = performance.now();
-            await data.dataSource.query(feedPage(order, weighting), [id, true, ...LAST, 21, null]);
+            const by = (way) =>
+              data.dataSource.query(page(way, order, order === 'score' ? weighting : 1, 'is the key', false), [
+                id,
+                true,
+                ...LAST,
+                21,
+                null,
+              ]);
+            const way = ways.of(id, order);
+            const rows = await by(way);
+            ways.learn(id, order, way, rows.length === 21, rows[0].following);
+            if (rows.length < 21 && !isExhaustive(way)) await by('heads');
             if (round > 1) spent.push(performance.now() - started);
           }
         cells.set(`${group}, ${order}`, percentiles(spent).p50);

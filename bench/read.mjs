@@ -1,13 +1,13 @@
 // Reading the following feed over HTTP, against other ways in the same run: naive, careful, bare, and pgbench.
 import { setTimeout as pause } from 'node:timers/promises';
 import { fork } from 'node:child_process';
-import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { root } from '../scripts/steps.mjs';
 import { openData, PAGES } from './data.mjs';
 import { load, median, mixed } from './load.mjs';
 import { againstPgbench } from './pgbench.mjs';
-import { processorSeconds, startService } from './service.mjs';
+import { postgresSeconds, processorSeconds, startService } from './service.mjs';
 import { printTable } from './table.mjs';
 
 const ORDERS = ['recent', 'score'];
@@ -16,7 +16,9 @@ const CONNECTIONS = 8;
 const ROUNDS = 3;
 const SECONDS = 1;
 const NAIVE_SECONDS = 1.5;
-const BOUNDS = { naive: 10, careful: 2, bare: 0.8, pgbench: 0.3, page40: 1.2 };
+/** The careful way and page 40 are held to their bound in each row, the others in the geometric mean. */
+const BOUNDS = { naive: 25, careful: 2, bare: 0.8, pgbench: 0.5, page40: 1.2 };
+const IN_EACH = { careful: Math.min, page40: Math.max };
 
 /** @returns the ratios by name */
 export async function benchRead(size) {
@@ -173,7 +175,11 @@ async function compare(calls, service, rivals) {
       `${name === 'page40' ? 'at most' : 'at least'} ${BOUNDS[name]}`,
     ]),
   );
-  return { ratios: Object.fromEntries(Object.entries(ratios).map(([name, list]) => [name, mean(list)])), cells };
+  const held = Object.entries(ratios).map(([name, list]) => [
+    name,
+    IN_EACH[name] ? IN_EACH[name](...list) : mean(list),
+  ]);
+  return { ratios: Object.fromEntries(held), cells };
 }
 
 /** @returns for each way the median of each figure over the rounds */
@@ -219,30 +225,4 @@ async function latencies(calls, service, { address }, writing) {
     ['load', 'pages/s', 'p50 ms', 'p99 ms', 'node µs/page', 'PostgreSQL µs/page'],
     rows,
   );
-}
-
-/** Processor time of the cluster: its first process, those that it has seen end, and those that it has now. */
-function postgresSeconds({ port }) {
-  const read = (pid, file) => {
-    try {
-      return readFileSync(`/proc/${pid}/${file}`, 'utf8');
-    } catch {
-      return '';
-    }
-  };
-  const fieldsOf = (stat) => stat.slice(stat.lastIndexOf(')') + 2).split(' ');
-  const processes = readdirSync('/proc').filter((name) => /^\d+$/.test(name));
-  const first = processes.find((pid) => {
-    const [program, ...rest] = read(pid, 'cmdline').split('\0');
-    return /\/postgres$/.test(program) && rest.includes(`port=${port}`);
-  });
-  const ticks = processes.map((pid) => {
-    const stat = read(pid, 'stat');
-    if (!stat) return 0;
-    const [, parent, ...rest] = fieldsOf(stat);
-    const [user, system, endedUser, endedSystem] = rest.slice(9, 13).map(Number);
-    if (pid === first) return user + system + endedUser + endedSystem;
-    return parent === first ? user + system : 0;
-  });
-  return ticks.reduce((sum, n) => sum + n, 0) / 100;
 }

@@ -32,8 +32,9 @@ const [
 );
 const { In, IsNull } = await import('typeorm');
 const { signedIn } = await dist('ground/http/doorway.js');
-const { feedPage } = await dist('feed/queries.js');
-const { postsById } = await dist('posts/posts/queries.js');
+const { isExhaustive } = await import('@gather-lane/core');
+const { feedPage } = await dist('feed/page-queries.js');
+const { Ways } = await dist('feed/ways.js');
 const { CHECK_SESSION } = await dist('accounts/sessions/queries.js');
 const entities = {
   ...(await dist('accounts/users/user.entity.js')),
@@ -165,16 +166,23 @@ bare.get('/feed', async (request) => {
   const { order, at: from, id } = request.query;
   const { user_id: userId, weighting_id: weighting } = rows[0];
   const start = from ? { at: from, id } : LAST;
-  const page = await pool.query({
-    name: `page ${order}`,
-    text: feedPage(order, weighting),
-    values: [userId, true, start.at, start.id, PAGE + 1, null],
-  });
-  const ids = page.rows.slice(0, PAGE).map((row) => row.id);
-  const posts = await pool.query({ name: 'posts', text: POSTS, values: [ids, userId] });
-  return { items: posts.rows };
+  const values = [userId, true, start.at, start.id, PAGE + 1, null];
+  const by = async (way) =>
+    (
+      await pool.query({
+        name: `page ${order} ${way}`,
+        text: page(way, order, order === 'score' ? weighting : 1, 'is the key', false),
+        values,
+      })
+    ).rows;
+  const way = hints.of(userId, order);
+  const found = await by(way);
+  const filled = found.length > PAGE;
+  hints.learn(userId, order, way, filled, found[0].following);
+  return { items: filled || isExhaustive(way) ? found : await by('heads') };
 });
-const POSTS = postsById([]);
+const page = feedPage([]);
+const hints = new Ways();
 async function verify(token) {
   // The service makes its key when it signs the first token.
   if (keys.length === 0) keys = (await pool.query(`SELECT secret FROM signing_keys`)).rows;

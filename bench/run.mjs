@@ -1,5 +1,8 @@
 // npm run bench [-- read] [-- --large]: each benchmark prints tables and a ratio; the bounds are those of the design. The word
-// `chart` draws what the read benchmark found. `growth --huge` goes on to ten million posts.
+// `chart` draws what the read benchmark found. `growth --huge` goes on to ten million posts. `--before=FOLDER` names a built checkout of
+// another state, against which `readBefore` and `writeBefore` measure this one;
+// `--node=PATH` another Node to run the service with.
+import { resolve } from 'node:path';
 import { build, needNode, needPackages, needPostgres } from '../scripts/steps.mjs';
 
 needNode();
@@ -8,19 +11,58 @@ needPackages();
 build();
 const words = process.argv.slice(2).filter((word) => !word.startsWith('--'));
 const size = ['huge', 'large'].find((name) => process.argv.includes(`--${name}`)) ?? 'small';
+const before = process.argv.find((word) => word.startsWith('--before='))?.slice('--before='.length);
+const node = process.argv.find((word) => word.startsWith('--node='))?.slice('--node='.length);
+if (node !== undefined) process.env.BENCH_NODE = resolve(node);
 const names = words.filter((word) => word !== 'chart');
 
 /** What each is held to: at least, or at most. */
 const BENCHMARKS = {
-  fill: { least: 1 / 3, run: async () => (await import('./fill.mjs')).benchFill(size) },
+  fill: { least: 0.8, run: async () => (await import('./fill.mjs')).benchFill(size) },
   read: {
-    least: { naive: 10, careful: 2, bare: 0.8, pgbench: 0.3 },
+    least: { naive: 25, careful: 2, bare: 0.8, pgbench: 0.5 },
     most: { page40: 1.2 },
     run: async () => (await import('./read.mjs')).benchRead(size),
   },
-  growth: { most: 1.8, run: async () => (await import('./growth.mjs')).benchGrowth(size) },
+  ...(before !== undefined && {
+    readBefore: {
+      least: { pages: 2, worstPages: 1.5 },
+      most: { node: 0.55, postgres: 0.5 },
+      run: async () => (await import('./before.mjs')).benchReadBefore(size, resolve(before)),
+    },
+    writeBefore: {
+      least: {
+        comments1: 0.95,
+        comments32: 5,
+        comments128: 5,
+        posts1: 0.95,
+        posts32: 1.5,
+        posts128: 1.5,
+        follows1: 0.95,
+        follows32: 1.5,
+        follows128: 1.5,
+        reactions1: 0.95,
+      },
+      run: async () => (await import('./before.mjs')).benchWriteBefore(size, resolve(before)),
+    },
+  }),
+  // Another Node is to be no step back that shows.
+  ...(node !== undefined && {
+    nodes: { least: 0.85, run: async () => (await import('./nodes.mjs')).benchNodes(size, resolve(node)) },
+  }),
+  growth: { most: 1.25, run: async () => (await import('./growth.mjs')).benchGrowth(size) },
   write: { least: 3, run: async () => (await import('./write.mjs')).benchWrite(size) },
   rebuild: { most: 1.5, run: async () => (await import('./rebuild.mjs')).benchRebuild(size) },
+  // Kilobytes on large data: half of what a post took before.
+  log: {
+    most: { cold: 13.9, warm: 5 },
+    run: async () => (await import('./log.mjs')).benchLog(size),
+  },
+  // Seconds, on large data.
+  trials: {
+    most: { trialMedian: 1, trialHeaviest: 2, trialSample: 2 },
+    run: async () => (await import('./trials.mjs')).benchTrials(size),
+  },
   hashtags: {
     most: { againstJoin: 1.25, milliseconds: 10 },
     run: async () => (await import('./hashtags.mjs')).benchHashtags(size),
@@ -44,6 +86,10 @@ const BENCHMARKS = {
   traces: {
     least: { on: 0.85 },
     run: async () => (await import('./traces.mjs')).benchTraces(size),
+  },
+  start: {
+    most: { versionMs: 120, feedMs: 300, readySeconds: 1.5 },
+    run: async () => (await import('./start.mjs')).benchStart(size),
   },
   steady: { most: 1.1, run: async () => (await import('./steady.mjs')).benchSteady(size) },
 };

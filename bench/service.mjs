@@ -1,6 +1,6 @@
 // A service in a process of its own, beside the data of the benchmarks.
 import { spawn } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { root } from '../scripts/steps.mjs';
@@ -12,12 +12,15 @@ const CONFIGURATION = {
   log: { level: 'error' },
 };
 
+/** The Node that runs services, unless another is named. */
+const NODE = process.env.BENCH_NODE ?? process.execPath;
+
 /** Starts the service on a database. @returns its address, its process id, and how to act as a user */
-export async function startService({ host, port, user, password, database }, nodeOptions = [], more = {}) {
+export async function startService({ host, port, user, password, database }, nodeOptions = [], more = {}, node = NODE) {
   const folder = mkdtempSync(join(tmpdir(), 'gather-lane-bench-'));
   writeFileSync(join(folder, 'gather-lane.yaml'), JSON.stringify({ ...CONFIGURATION, ...more }));
   const url = `postgres://${user}:${encodeURIComponent(password)}@${host}:${port}/${database}`;
-  const child = spawn(process.execPath, [...nodeOptions, join(root, 'packages/cli/bundle/main.js'), 'start'], {
+  const child = spawn(node, [...nodeOptions, join(root, 'packages/cli/bundle/main.js'), 'start'], {
     cwd: folder,
     env: { ...process.env, GATHER_LANE_DATABASE_URL: url, NO_COLOR: '1' },
     stdio: ['ignore', 'pipe', 'inherit'],
@@ -67,4 +70,30 @@ export function processorSeconds(pid) {
     .slice(11, 13)
     .map(Number);
   return (user + system) / 100;
+}
+
+/** Processor time of the cluster: its first process, those that it has seen end, and those that it has now. */
+export function postgresSeconds({ port }) {
+  const read = (pid, file) => {
+    try {
+      return readFileSync(`/proc/${pid}/${file}`, 'utf8');
+    } catch {
+      return '';
+    }
+  };
+  const fieldsOf = (stat) => stat.slice(stat.lastIndexOf(')') + 2).split(' ');
+  const processes = readdirSync('/proc').filter((name) => /^\d+$/.test(name));
+  const first = processes.find((pid) => {
+    const [program, ...rest] = read(pid, 'cmdline').split('\0');
+    return /\/postgres$/.test(program) && rest.includes(`port=${port}`);
+  });
+  const ticks = processes.map((pid) => {
+    const stat = read(pid, 'stat');
+    if (!stat) return 0;
+    const [, parent, ...rest] = fieldsOf(stat);
+    const [user, system, endedUser, endedSystem] = rest.slice(9, 13).map(Number);
+    if (pid === first) return user + system + endedUser + endedSystem;
+    return parent === first ? user + system : 0;
+  });
+  return ticks.reduce((sum, n) => sum + n, 0) / 100;
 }

@@ -127,4 +127,4 @@ async function twoProcesses(address, people, posts) {
   return rates.reduce((sum, rate) => sum + rate, 0);
 }
 
-export { acts, drive };
+export { acts, drive, pick };
