@@ -6,7 +6,7 @@ import { createDataSource } from '../packages/server/src/service/data-source.js'
 import { startDemo } from './demo-service.js';
 import { PLAN } from '../packages/server/src/service/capabilities.js';
 
-test('a service that is killed in the middle of a rush loses no reaction that it acknowledged, and counts none twice', async () => {
+test('a service that is killed in the middle of a rush loses no reaction, comment or post that it acknowledged, and counts none twice', async () => {
   const service = await startDemo();
   const key = readFileSync(service.operatorKey, 'utf8').trim();
   const call = async (method: string, path: string, token: string, body?: object) =>
@@ -31,9 +31,17 @@ test('a service that is killed in the middle of a rush loses no reaction that it
     // What each person was last told, and what they had asked for without hearing of it yet.
     const told = new Map<string, string | null>();
     const asked = new Map<string, string | null>();
+    const made: Record<'comments' | 'posts', string[]> = { comments: [], posts: [] };
     let acknowledged = 0;
     const rush = tokens.map(async ({ id, token }, n) => {
       for (let i = 0; ; i++) {
+        if ((i + n) % 4 === 0) {
+          const table = i % 8 < 4 ? 'comments' : 'posts';
+          const path = table === 'posts' ? '/v1/posts' : `/v1/posts/${posts[0]!.id}/comments`;
+          const reply = await call('POST', path, token, { body: `Said in a rush, ${n} ${i}.` });
+          expect(reply.status).toBe(201);
+          made[table].push(((await reply.json()) as { id: string }).id);
+        }
         const post = posts[i % 3 === 0 ? 1 + (n % 3) : 0]!.id;
         const kind = i % 4 === 3 ? null : (i + n) % 5 === 0 ? 'dislike' : 'like';
         asked.set(`${post} ${id}`, kind);
@@ -60,6 +68,15 @@ test('a service that is killed in the middle of a rush loses no reaction that it
       return now !== kind && now !== asked.get(each);
     });
     expect(lost).toEqual([]);
+    for (const [table, ids] of Object.entries(made)) {
+      const found = await client.query(`SELECT FROM ${table} WHERE id = ANY ($1)`, [ids]);
+      expect([table, ids.length > 0, found.rowCount]).toEqual([table, true, ids.length]);
+      // None twice: what one person said once stands there once.
+      const twice = await client.query(
+        `SELECT body FROM ${table} WHERE body LIKE 'Said in a rush%' GROUP BY body HAVING count(*) > 1`,
+      );
+      expect(twice.rows).toEqual([]);
+    }
     const dataSource = createDataSource(service.database, { poolSize: 2 });
     await dataSource.initialize();
     const findings = await checkData(dataSource, { plan: PLAN, repair: false, model: [], progress: () => undefined });
