@@ -19,6 +19,7 @@ const names = words.filter((word) => word !== 'chart');
 /** What each is held to: at least, or at most. */
 const BENCHMARKS = {
   fill: { least: 0.8, run: async () => (await import('./fill.mjs')).benchFill(size) },
+  import: { most: 1.3, run: async () => (await import('./transfer.mjs')).benchTransfer(size) },
   read: {
     least: { naive: 25, careful: 2, bare: 0.8, pgbench: 0.5 },
     most: { page40: 1.2 },

@@ -8,9 +8,6 @@ import type { HousePlan } from './house-plan.js';
 export function planOf(capabilities: readonly Capability[]): HousePlan {
   const tables = together(capabilities.map((each) => each.tables ?? {}));
   const checks = capabilities.flatMap((each) => each.checks ?? []);
-  const exported = Object.entries(tables).flatMap(([name, { exported: how }]) =>
-    how ? [{ order: how.key.join(', '), ...how, name }] : [],
-  );
   return {
     entities: capabilities.flatMap((each) => each.entities ?? []),
     ownFields: together(capabilities.map((each) => each.ownFields ?? {})),
@@ -18,8 +15,22 @@ export function planOf(capabilities: readonly Capability[]): HousePlan {
     checks: [...checks.filter((check) => !check.recounts), ...checks.filter((check) => check.recounts)],
     trials: together(capabilities.map((each) => each.trials ?? {})),
     things: capabilities.flatMap((each) => each.things ?? []),
-    exported,
+    exported: exportedOf(tables),
   };
+}
+
+/** In the order of the capabilities, but what a table is to come after before it. */
+function exportedOf(tables: HousePlan['tables']): HousePlan['exported'] {
+  const order = new Set<string>();
+  const add = (name: string): void => {
+    tables[name]?.exported?.after?.forEach(add);
+    order.add(name);
+  };
+  Object.keys(tables).forEach(add);
+  return [...order].flatMap((name) => {
+    const how = tables[name]?.exported;
+    return how ? [{ order: how.key.join(', '), ...how, name }] : [];
+  });
 }
 
 function together<T>(records: readonly Readonly<Record<string, T>>[]): Record<string, T> {

@@ -1,3 +1,5 @@
+import type { Querying } from '../database/hot-transaction.js';
+
 /** A class that TypeORM maps. */
 export type EntityClass = new () => object;
 
@@ -15,6 +17,9 @@ export interface CapabilityTable {
   readonly filled?: true;
 }
 
+/** A row as an export holds it. */
+export type ExportedRow = Readonly<Record<string, unknown>>;
+
 /** How an export holds a table. */
 export interface Exported {
   readonly key: readonly string[];
@@ -26,4 +31,8 @@ export interface Exported {
   readonly mend?: (row: Record<string, unknown>) => Record<string, unknown>;
   /** What of a row is other here than where it was exported. */
   readonly here?: Readonly<Record<string, unknown>>;
+  /** What of rows is worked out anew from what is here already, before they are written. */
+  readonly anew?: (database: Querying, rows: readonly ExportedRow[]) => Promise<readonly ExportedRow[]>;
+  /** Tables whose rows it is worked out from, besides those that come first anyway. */
+  readonly after?: readonly string[];
 }

@@ -4,6 +4,7 @@ import { REPAIR_COMMENTS } from '../../ranking/tallies/repair.js';
 import { readId } from '../../ground/http/doorway.js';
 import { IdempotentCalls } from '../../ground/idempotency/service.js';
 import { Posts } from '../posts/service.js';
+import { readHere } from '../reading/read-here.js';
 import { Watches } from '../watches/service.js';
 import { Comment } from './comment.entity.js';
 import { TRIALS } from './ownership.js';
@@ -33,7 +34,7 @@ export const comments: Capability = {
         'reading',
       ],
       filled: true,
-      exported: { key: ['id'], order: 'created_at, id', here: { spans: [], reading: 0 } },
+      exported: { key: ['id'], order: 'created_at, id', anew: readHere('comments') },
     },
   },
   checks: [

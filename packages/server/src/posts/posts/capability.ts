@@ -3,6 +3,7 @@ import type { Capability } from '../../ground/capability/capability.js';
 import { orphans } from '../../ground/capability/data-check.js';
 import { readId } from '../../ground/http/doorway.js';
 import { IdempotentCalls } from '../../ground/idempotency/service.js';
+import { readHere } from '../reading/read-here.js';
 import { TRIALS } from './ownership.js';
 import { PostPicture } from './post-picture.entity.js';
 import { PostVersion } from './post-version.entity.js';
@@ -30,8 +31,7 @@ export const posts: Capability = {
         'reading',
       ],
       filled: true,
-      // What a text names is found anew where it is imported.
-      exported: { key: ['id'], here: { spans: [], reading: 0 } },
+      exported: { key: ['id'], anew: readHere('posts'), after: ['blocks'] },
     },
     post_pictures: {
       shown: ['post_id', 'position', 'upload_id', 'alt'],

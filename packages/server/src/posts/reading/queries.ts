@@ -40,6 +40,9 @@ const POST_AUTHOR = {
   comments: '(SELECT p.author_id FROM posts p WHERE p.id = t.post_id)',
 } as const;
 
+/** Who wrote posts ($1). Cost: one probe of the key for each. */
+export const AUTHORS_OF_POSTS = `SELECT id, author_id FROM posts WHERE id = ANY ($1::uuid[])`;
+
 /** Whether any text was not read at all. Cost: one probe of each of two indexes that hold nothing else. */
 export const ANY_NEW = `SELECT EXISTS (SELECT FROM posts WHERE reading <= 0) OR EXISTS (SELECT FROM comments WHERE reading <= 0) AS waiting`;
 

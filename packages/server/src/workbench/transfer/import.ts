@@ -20,7 +20,8 @@ import {
   type TransferProgress,
 } from './manifest.js';
 
-const BATCH = 1_000;
+/** A batch ends at so many rows or characters: what is counted after it is spread over its rows, and it is one parameter of a statement. */
+const [MOST_ROWS, MOST_TEXT] = [10_000, 8_000_000];
 /** How far a clock may be ahead before an instant counts as one of the future. */
 const AHEAD_MS = 60_000;
 
@@ -212,7 +213,7 @@ async function importTable(
   // A row may refer to one of its own table that comes later: such columns are filled once all rows are there.
   const own = await selfReferences(dataSource, table.name);
   const later = [...own, ...(table.afterwards ? [table.afterwards.column] : [])];
-  for await (const batch of batchesOf(path, table)) {
+  for await (const batch of readAhead(batchesOf(path, table))) {
     made += await importBatch(dataSource, { ...table, later }, path, batch);
     progress(table.name, (done += batch.length));
   }
@@ -221,16 +222,32 @@ async function importTable(
   return { table: table.name, made, skipped: done - made };
 }
 
+/** Reads the next batch while one is written. */
+async function* readAhead<T>(batches: AsyncGenerator<T>): AsyncGenerator<T> {
+  try {
+    for (let next = batches.next(); ;) {
+      const { done, value } = await next;
+      if (done) return;
+      next = batches.next();
+      // Whoever waits for it hears what went wrong.
+      next.catch(() => undefined);
+      yield value;
+    }
+  } finally {
+    await batches.return(undefined);
+  }
+}
+
 async function* batchesOf(
   path: string,
   { here = {}, mend = (row) => row }: Pick<ExportedTable, 'here' | 'mend'> = {},
 ): AsyncGenerator<Line[]> {
-  let batch: Line[] = [];
-  for await (const line of linesOf(path)) {
+  let [batch, text]: [Line[], number] = [[], 0];
+  for await (const line of linesOf(path, ({ length }) => (text += length))) {
     batch.push({ ...line, row: { ...mend(line.row), ...here } });
-    if (batch.length < BATCH) continue;
+    if (batch.length < MOST_ROWS && text < MOST_TEXT) continue;
     yield batch;
-    batch = [];
+    [batch, text] = [[], 0];
   }
   if (batch.length > 0) yield batch;
 }
@@ -275,12 +292,14 @@ async function importBatch(dataSource: DataSource, table: ImportedTable, path: s
 
 /** Columns that the file does not name take their defaults. */
 async function insert(manager: EntityManager, table: ImportedTable, batch: Line[]): Promise<number> {
-  const columns = Object.keys(batch[0]!.row).filter((name) => !table.later.includes(name));
+  const read = batch.map(({ row }) => row);
+  const rows = table.anew ? await table.anew(manager, read) : read;
+  const columns = Object.keys(rows[0]!).filter((name) => !table.later.includes(name));
   const names = columns.map((name) => `"${name}"`).join(', ');
   const made = await manager.query<unknown[]>(
     `INSERT INTO ${table.name} (${names}) SELECT ${names} FROM jsonb_populate_recordset(NULL::${table.name}, $1::jsonb)
      ON CONFLICT (${table.key.join(', ')}) DO NOTHING RETURNING 1`,
-    [JSON.stringify(batch.map(({ row }) => row))],
+    [JSON.stringify(rows)],
   );
   return made.length;
 }

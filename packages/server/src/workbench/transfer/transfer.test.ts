@@ -187,6 +187,23 @@ describe('export and import', () => {
     ).toEqual([]);
   });
 
+  test('whom a text mentions is found among the blocks of the export, and among the posts of a comment', async () => {
+    const own = await startTestService();
+    try {
+      const [writer, friend, foe] = [await own.user(), await own.user('friend'), await own.user('foe')];
+      const body = { body: 'With @friend and @foe' };
+      const { json } = await own.call<{ id: string }>('POST', '/v1/posts', { as: writer, body });
+      await own.call('POST', `/v1/posts/${json.id}/comments`, { as: writer, body });
+      await own.call('PUT', `/v1/blocks/${writer.id}`, { as: foe });
+      await exportAll(own.dataSource, PLAN, folder, quiet, own.house.get(MediaStore));
+      await importAll(target.dataSource, PLAN, folder, quiet, target.store);
+      for (const table of ['post_mentions', 'comment_mentions'])
+        expect(await target.dataSource.query(`SELECT user_id FROM ${table}`)).toEqual([{ user_id: friend.id }]);
+    } finally {
+      await own.stop();
+    }
+  });
+
   test('what people were told comes along, with transaction numbers of its own, and marks of before do not', async () => {
     const rows = await source.dataSource.query<{ id: string; n: number }[]>(
       `SELECT user_id AS id, count(*)::integer AS n FROM notifications WHERE NOT seen GROUP BY user_id ORDER BY user_id`,
