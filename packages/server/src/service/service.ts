@@ -182,6 +182,7 @@ async function live(house: House, readiness: Readiness, app: FastifyInstance, re
   await settleRowTriggers(background, house.plan, config.model, traces).catch((error: unknown) => app.log.warn(error));
   const beat = async () => {
     await heartbeat.beat();
+    await house.keyChanges.ask(background);
     if (readiness.reason === MODEL_BEHIND && (await modelState(background, config.model)) !== 'behind')
       readiness.reason = null;
     // What another process left when it was killed is gone on with here.

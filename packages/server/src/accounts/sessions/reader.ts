@@ -1,10 +1,11 @@
 import type { DataSource } from 'typeorm';
 import { rowsOf, together, type Outcome, type Statement } from '../../ground/database/together.js';
+import type { KeyChanges } from '../../ground/keys/key-changes.js';
 import type { SignedIn } from '../../ground/http/principal.js';
 import { Problem } from '../../ground/http/problem.js';
 import type { Answer, Reader } from '../../ground/http/reader.js';
 import { CHECK_SESSION } from './queries.js';
-import { toSignedIn, type SessionCheckRow } from './signed-in.js';
+import { toSignedIn, type OwnSessionCheckRow } from './signed-in.js';
 import type { TokenClaims } from './tokens.js';
 
 /** What is answered to who comes with the token of a session that is no more. */
@@ -14,16 +15,23 @@ export const endedSession = (): Problem =>
 /** Reads for who a good token names: whether the session is alive is asked along with the first statement, in one write. */
 export class SessionReader implements Reader {
   readonly userId: string;
-  readonly #sessionId: string;
+  readonly #claims: TokenClaims;
   readonly #dataSource: DataSource;
+  readonly #keyChanges: KeyChanges;
   readonly #found: (session: SignedIn | null) => void;
   #viewer: SignedIn | null = null;
 
   /** @param found told of the session once it was looked at; null where it has ended */
-  constructor(dataSource: DataSource, claims: TokenClaims, found: (session: SignedIn | null) => void) {
+  constructor(
+    dataSource: DataSource,
+    keyChanges: KeyChanges,
+    claims: TokenClaims,
+    found: (session: SignedIn | null) => void,
+  ) {
     this.userId = claims.userId;
-    this.#sessionId = claims.sessionId;
+    this.#claims = claims;
     this.#dataSource = dataSource;
+    this.#keyChanges = keyChanges;
     this.#found = found;
   }
 
@@ -42,11 +50,12 @@ export class SessionReader implements Reader {
   }
 
   #check(): Statement {
-    return { sql: CHECK_SESSION, parameters: [this.#sessionId, null] };
+    return { sql: CHECK_SESSION, parameters: [this.#claims.sessionId, null, this.#claims.keyId] };
   }
 
   #confirmed(outcome: Outcome): SignedIn {
-    const [row] = rowsOf<SessionCheckRow>(outcome);
+    const [row] = rowsOf<OwnSessionCheckRow>(outcome);
+    if (row) this.#keyChanges.heard(row.keys);
     this.#viewer = row ? toSignedIn(row) : null;
     this.#found(this.#viewer);
     if (!this.#viewer) throw endedSession();

@@ -2,6 +2,7 @@ import { decideRefresh, foldHandle, type Owned, type RefreshState } from '@gathe
 import { IsNull, type DataSource, type EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import type { Config } from '../../ground/config/schema.js';
+import type { KeyChanges } from '../../ground/keys/key-changes.js';
 import { inTransaction } from '../../ground/database/transaction.js';
 import type { SignedIn } from '../../ground/http/principal.js';
 import type { Reader } from '../../ground/http/reader.js';
@@ -29,7 +30,7 @@ import {
   type SessionRow,
 } from './queries.js';
 import { SessionReader } from './reader.js';
-import { toSignedIn, type SessionCheckRow } from './signed-in.js';
+import { toSignedIn, type OwnSessionCheckRow } from './signed-in.js';
 import { Session } from './session.entity.js';
 import { Throttle } from './throttle.js';
 import { AccessTokens, hashOf, makeRefreshToken, readRefreshToken, writeRefreshToken } from './tokens.js';
@@ -53,12 +54,13 @@ export class Sessions {
   readonly #denied: DeniedAttempts;
   readonly #throttle: Throttle;
   readonly #tokens: AccessTokens;
+  readonly #keyChanges: KeyChanges;
   readonly #config: Config['sessions'];
   readonly #demo: boolean;
 
   constructor(
     dataSource: DataSource,
-    others: { readonly users: Users; readonly denied: DeniedAttempts },
+    others: { readonly users: Users; readonly denied: DeniedAttempts; readonly keyChanges: KeyChanges },
     config: Config['sessions'],
     demo: boolean,
   ) {
@@ -66,7 +68,8 @@ export class Sessions {
     this.#users = others.users;
     this.#denied = others.denied;
     this.#throttle = new Throttle(dataSource);
-    this.#tokens = new AccessTokens(dataSource);
+    this.#tokens = new AccessTokens(dataSource, others.keyChanges);
+    this.#keyChanges = others.keyChanges;
     this.#config = config;
     this.#demo = demo;
   }
@@ -126,7 +129,7 @@ export class Sessions {
   /** The session of a good access token that has not ended, or null. One statement. */
   async check(accessToken: string): Promise<SignedIn | null> {
     const claims = this.#tokens.known(accessToken) ?? (await this.#tokens.read(accessToken));
-    const session = claims && (await this.#checkSession(claims.sessionId, null));
+    const session = claims && (await this.#checkSession(claims.sessionId, null, claims.keyId));
     if (claims) claims.alive = session !== null;
     return session;
   }
@@ -139,7 +142,7 @@ export class Sessions {
   readerFor(accessToken: string, found: (session: SignedIn | null) => void): Reader | null {
     const claims = this.#tokens.known(accessToken);
     if (!claims?.alive) return null;
-    return new SessionReader(this.#dataSource, claims, (session) => {
+    return new SessionReader(this.#dataSource, this.#keyChanges, claims, (session) => {
       claims.alive = session !== null;
       found(session);
     });
@@ -148,11 +151,12 @@ export class Sessions {
   /** The session of a browser's cookie that has not ended, or null. One statement. */
   async checkCookie(cookie: string): Promise<SignedIn | null> {
     const token = readRefreshToken(cookie);
-    return token && this.#checkSession(token.sessionId, hashOf(token.secret));
+    return token && this.#checkSession(token.sessionId, hashOf(token.secret), null);
   }
 
-  async #checkSession(id: string, cookieHash: Buffer | null): Promise<SignedIn | null> {
-    const [row] = await this.#dataSource.query<SessionCheckRow[]>(CHECK_SESSION, [id, cookieHash]);
+  async #checkSession(id: string, cookieHash: Buffer | null, keyId: string | null): Promise<SignedIn | null> {
+    const [row] = await this.#dataSource.query<OwnSessionCheckRow[]>(CHECK_SESSION, [id, cookieHash, keyId]);
+    if (row) this.#keyChanges.heard(row.keys);
     return row ? toSignedIn(row) : null;
   }
 

@@ -9,6 +9,12 @@ export interface SessionCheckRow extends WeightingColumns {
   readonly moderator: boolean;
 }
 
+/** What the check of a session of our own says beside. */
+export interface OwnSessionCheckRow extends SessionCheckRow {
+  /** Which signing keys there are. */
+  readonly keys: string | null;
+}
+
 /** The signed-in caller that a row says. */
 export const toSignedIn = (row: SessionCheckRow): SignedIn => ({
   id: row.id,

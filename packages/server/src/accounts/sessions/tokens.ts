@@ -1,6 +1,7 @@
 import { createHash, randomBytes, webcrypto } from 'node:crypto';
 import { errors, SignJWT, jwtVerify } from 'jose';
 import type { DataSource } from 'typeorm';
+import type { KeyChanges } from '../../ground/keys/key-changes.js';
 import { Keyring } from '../../ground/keys/keyring.js';
 import type { SigningKey } from '../../ground/keys/signing-key.entity.js';
 
@@ -22,13 +23,13 @@ const makeReady = async ({ id, secret }: SigningKey): Promise<ReadyKey> => ({
 export interface TokenClaims {
   readonly sessionId: string;
   readonly userId: string;
+  readonly keyId: string;
   /** Whether the session was alive when it was last looked at; it is looked at again for each call. */
   alive: boolean;
 }
 
 /** A token whose signature was found good: under the same key it stays so. */
 interface Verified extends TokenClaims {
-  readonly keyId: string;
   /** In seconds since the epoch. */
   readonly expires: number;
 }
@@ -41,13 +42,13 @@ export class AccessTokens {
   readonly #keys: Keyring<ReadyKey>;
   readonly #verified = new Map<string, Verified>();
 
-  constructor(dataSource: DataSource) {
-    this.#keys = new Keyring(dataSource, 'tokens', makeReady);
+  constructor(dataSource: DataSource, changes: KeyChanges) {
+    this.#keys = new Keyring(dataSource, changes, 'tokens', makeReady);
   }
 
   /** An access token that names a session and its user. */
   async sign(sessionId: string, userId: string, seconds: number): Promise<string> {
-    const key = await this.#keys.newest();
+    const key = await this.#keys.newestOfAll();
     return new SignJWT({ sid: sessionId })
       .setProtectedHeader({ alg: 'HS256', typ: 'at+jwt', kid: key.id })
       .setSubject(userId)

@@ -3,6 +3,7 @@ import type { OwnFields } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import type { Config } from '../config/schema.js';
 import { Cursors } from '../http/cursors.js';
+import { KeyChanges } from '../keys/key-changes.js';
 import { Pages } from '../http/pagination.js';
 import { PublicAddress } from '../http/public-address.js';
 import type { HousePlan } from './house-plan.js';
@@ -31,6 +32,7 @@ export class House implements Foundation {
   readonly demo: boolean;
   readonly modelFile: () => OwnFields;
   readonly address: PublicAddress;
+  readonly keyChanges = new KeyChanges();
   readonly cursors: Cursors;
   readonly pages: Pages;
   /** What the service's own check carries, so that no limit counts it. */
@@ -45,7 +47,7 @@ export class House implements Foundation {
     this.demo = demo;
     this.modelFile = modelFile;
     this.address = new PublicAddress(config.server.publicAddress);
-    this.cursors = new Cursors(database);
+    this.cursors = new Cursors(database, this.keyChanges);
     this.pages = new Pages(this.cursors);
   }
 

@@ -15,6 +15,7 @@ import {
   type SeenMark,
 } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
+import { KeyChanges } from '../keys/key-changes.js';
 import { Keyring } from '../keys/keyring.js';
 
 const ROTATED_AFTER_DAYS = 30;
@@ -25,8 +26,8 @@ const GOOD_FOR_S = 26 * 3600;
 export class Cursors {
   readonly #keys: Keyring<CursorKey>;
 
-  constructor(dataSource: DataSource) {
-    this.#keys = new Keyring(dataSource, 'cursors', ({ id, secret }) => ({ tag: id.slice(-8), secret }));
+  constructor(dataSource: DataSource, changes = new KeyChanges()) {
+    this.#keys = new Keyring(dataSource, changes, 'cursors', ({ id, secret }) => ({ tag: id.slice(-8), secret }));
   }
 
   /** The list cursor that a text holds, or null when it is none of ours. */

@@ -1,6 +1,8 @@
 import { randomBytes } from 'node:crypto';
 import type { DataSource } from 'typeorm';
+import { setTimeout as pause } from 'node:timers/promises';
 import { v7 as uuidv7 } from 'uuid';
+import type { KeyChanges } from './key-changes.js';
 import { SigningKey, type KeyPurpose } from './signing-key.entity.js';
 
 const FORGET_KEYS = `
@@ -13,10 +15,10 @@ const FORGET_ALL_BUT_NEWEST = `
 const IS_OLD = `
   SELECT max(created_at) < clock_timestamp() - make_interval(days => $2) AS old FROM signing_keys WHERE purpose = $1`;
 
-/** For how long a key is used without looking whether there is a newer one. */
+/** For how long a key is used without looking whether there is a newer one, where nobody says so. */
 export const RELOAD_MS = 60_000;
-/** Another process may have made a key since; but no flood of made-up ones makes a flood of statements. */
-const LOOK_AGAIN_MS = 2_000;
+/** Another process may have made a key since; but no flood of made-up ones makes a flood of statements: they wait together. */
+const LOOK_AGAIN_MS = 50;
 
 /**
  * The keys of one purpose, which all processes of a database share. The newest signs, all that are there verify.
@@ -30,22 +32,35 @@ export class Keyring<K> {
   /** Those that came last; none while they are asked for. */
   #known: readonly K[] = [];
   #loadedAt = 0;
+  #lookingAgain: Promise<readonly K[]> | undefined;
 
-  constructor(dataSource: DataSource, purpose: KeyPurpose, ready: (key: SigningKey) => K | Promise<K>) {
+  constructor(
+    dataSource: DataSource,
+    changes: KeyChanges,
+    purpose: KeyPurpose,
+    ready: (key: SigningKey) => K | Promise<K>,
+  ) {
     this.#dataSource = dataSource;
     this.#purpose = purpose;
     this.#ready = ready;
+    changes.tell(this);
   }
 
-  /** The key that signs. */
+  /** The key that signs what is written many times a second: the newest that this process has heard of. */
   async newest(): Promise<K> {
-    return (await this.#load(RELOAD_MS))[0]!;
+    return (await this.#load())[0]!;
+  }
+
+  /** The key that signs what is to be good at every process now: the newest that there is. */
+  async newestOfAll(): Promise<K> {
+    this.forget();
+    return this.newest();
   }
 
   /** All keys, the newest first; those of this moment where none of the known ones is meant. */
   async all(isMeant: (key: K) => boolean): Promise<readonly K[]> {
-    const known = await this.#load(RELOAD_MS);
-    return known.some(isMeant) ? known : this.#load(LOOK_AGAIN_MS);
+    const known = await this.#load();
+    return known.some(isMeant) ? known : (this.#lookingAgain ??= this.#lookAgain());
   }
 
   /** A key that is known and need not be looked for again yet; undefined where it may have to be. For what every call does. */
@@ -64,6 +79,11 @@ export class Keyring<K> {
       purpose: this.#purpose,
     });
     if (atOnce) await this.#dataSource.query(FORGET_ALL_BUT_NEWEST, [this.#purpose]);
+    this.forget();
+  }
+
+  /** Keys may be others by now: they are asked for when they are next needed. */
+  forget(): void {
     this.#keys = undefined;
     this.#known = [];
   }
@@ -79,8 +99,16 @@ export class Keyring<K> {
     await this.#dataSource.query(FORGET_KEYS, [this.#purpose, longestSeconds + RELOAD_MS / 1000]);
   }
 
-  #load(atMostOld: number): Promise<readonly K[]> {
-    if (this.#keys && Date.now() - this.#loadedAt <= atMostOld) return this.#keys;
+  async #lookAgain(): Promise<readonly K[]> {
+    await pause(LOOK_AGAIN_MS);
+    // Whoever comes from here on waits for the next look: this one may not see what theirs was signed with.
+    this.#lookingAgain = undefined;
+    this.forget();
+    return this.#load();
+  }
+
+  #load(): Promise<readonly K[]> {
+    if (this.#keys && Date.now() - this.#loadedAt <= RELOAD_MS) return this.#keys;
     this.#loadedAt = Date.now();
     this.#known = [];
     const keys = this.#loadOrMake()
