@@ -16,6 +16,7 @@ import type { Capability } from '../ground/capability/capability.js';
 import { planOf } from '../ground/capability/plan.js';
 import { idempotency } from '../ground/idempotency/capability.js';
 import { keys } from '../ground/keys/capability.js';
+import { rates } from '../ground/rates/capability.js';
 import { events } from '../notifications/events/capability.js';
 import { notifications } from '../notifications/list/capability.js';
 import { telling } from '../notifications/telling/capability.js';
@@ -43,6 +44,7 @@ import { weightings } from '../workbench/weighting/capability.js';
 export const CAPABILITIES: readonly Capability[] = [
   about,
   keys,
+  rates,
   idempotency,
   tallies,
   weighting,

@@ -18,6 +18,7 @@ import { Conversation1764000000017 } from './migrations/1764000000017-conversati
 import { Notifications1764000000018 } from './migrations/1764000000018-notifications.js';
 import { Traces1764000000019 } from './migrations/1764000000019-traces.js';
 import { ManyAtOnce1764000000020 } from './migrations/1764000000020-many-at-once.js';
+import { ManyProcesses1764000000021 } from './migrations/1764000000021-many-processes.js';
 
 /** The product's migrations, oldest first. */
 export const MIGRATIONS = [
@@ -41,4 +42,5 @@ export const MIGRATIONS = [
   Notifications1764000000018,
   Traces1764000000019,
   ManyAtOnce1764000000020,
+  ManyProcesses1764000000021,
 ];

@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { SharedCounts } from '../ground/rates/shared-counts.js';
 import { startTestService, type Actor, type TestService } from '../tests/test-service.js';
 
 // Two services on one database, as behind a load balancer: calls go to each in turn.
@@ -15,6 +16,9 @@ afterAll(async () => {
   await one.stop();
 });
 
+const anew = (handle: string) => ({ handle, email: `${handle}@gather.example` });
+const account = { ...anew('between_two'), password: 'one-or-the-other', name: 'Between Two' };
+
 interface Tokens {
   readonly accessToken: string;
   readonly refreshToken: string;
@@ -28,8 +32,7 @@ describe('signing keys', () => {
     (await at.call<Tokens>('POST', '/v1/sessions/refresh', { body: { refreshToken } })).json;
   let tokens: Tokens;
   beforeAll(async () => {
-    const account = { handle: 'between_two', email: 'between@gather.example', password: 'one-or-the-other' };
-    await one.call('POST', '/v1/users', { body: { ...account, name: 'Between Two' } });
+    await one.call('POST', '/v1/users', { body: account });
     const { json } = await one.call<Tokens>('POST', '/v1/sessions', {
       body: { login: account.handle, password: account.password },
     });
@@ -73,5 +76,73 @@ describe('signing keys', () => {
     user = { ...user, token: (await one.user()).token };
     const { next } = (await list(other)).json;
     expect((await list(one, next)).status).toBe(200);
+  });
+});
+
+describe('limits', () => {
+  const environment = { GATHER_LANE_RATES_CALLS_PER_MINUTE: '60', GATHER_LANE_RATES_SIGN_UPS_PER_MINUTE: '10' };
+  let services: TestService[];
+  beforeAll(async () => {
+    services = [
+      await startTestService({ on: one.database, environment }),
+      await startTestService({ on: one.database, environment }),
+    ];
+  });
+  afterAll(async () => {
+    for (const each of services) await each.stop();
+  });
+  const statuses = async (times: number, call: (at: TestService) => Promise<{ status: number }>, together: boolean) => {
+    const found: number[] = [];
+    const calls = Array.from(
+      { length: times },
+      (_, i) => async () => found.push((await call(services[i % 2]!)).status),
+    );
+    if (together) await Promise.all(calls.map((each) => each()));
+    else for (const each of calls) await each();
+    const counted = (status: number) => found.filter((each) => each === status).length;
+    return { counted, last: found.at(-1) };
+  };
+
+  test.each([true, false])('let as many calls through together as one service would, at once: %s', async (together) => {
+    const caller = await one.user();
+    const { counted } = await statuses(200, (at) => at.call('GET', '/v1/me', { as: caller }), together);
+    expect([counted(200), counted(429)]).toEqual([60, 140]);
+    // Of this caller alone.
+    expect((await services[0]!.call('GET', '/v1/me', { as: await one.user() })).status).toBe(200);
+  });
+
+  test('of an address hold for it at both, and say when to come again', async () => {
+    // Whoever signed up at the first service came from here too.
+    await one.dataSource.query(`DELETE FROM call_counts`);
+    let n = 0;
+    const signUp = (at: TestService) => at.call('POST', '/v1/users', { body: { ...account, ...anew(`comer_${n++}`) } });
+    const { counted } = await statuses(14, signUp, false);
+    expect([counted(201), counted(429)]).toEqual([10, 4]);
+    const refused = await signUp(services[1]!);
+    expect([refused.status, Number(refused.headers.get('retry-after')) > 0]).toEqual([429, true]);
+    // What else comes from there is counted apart.
+    expect((await services[1]!.call('GET', '/v1/about')).status).toBe(200);
+  });
+
+  test('hold at each for itself while the database does not count, and nobody waits for it for long', async () => {
+    const caller = await one.user();
+    await one.dataSource.query(`ALTER TABLE call_counts RENAME TO call_counts_away`);
+    try {
+      const { counted } = await statuses(200, (at) => at.call('GET', '/v1/me', { as: caller }), true);
+      expect([counted(200), counted(429)]).toEqual([120, 80]);
+    } finally {
+      await one.dataSource.query(`ALTER TABLE call_counts_away RENAME TO call_counts`);
+    }
+  });
+
+  test('who called is kept as a hash, and forgotten once the minute is over', async () => {
+    const caller = await one.user();
+    for (const at of services) for (let i = 0; i < 8; i++) await at.call('GET', '/v1/me', { as: caller });
+    const rows = await one.dataSource.query<{ key: string; n: number }[]>(`SELECT key, n FROM call_counts`);
+    expect(rows.length).toBeGreaterThan(0);
+    for (const { key } of rows) expect(key).toMatch(/^[\w-]{43}$/);
+    await one.dataSource.query(`UPDATE call_counts SET ends_at = clock_timestamp() - interval '1 second'`);
+    await services[0]!.house.get(SharedCounts).forget();
+    expect(await one.dataSource.query(`SELECT FROM call_counts`)).toEqual([]);
   });
 });

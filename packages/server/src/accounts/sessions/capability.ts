@@ -33,12 +33,7 @@ export const sessions: Capability = {
   start(house) {
     const { database, config, demo, address, keyChanges } = house;
     const users = house.get(Users);
-    const all = new Sessions(
-      database,
-      { users, denied: house.get(DeniedAttempts), keyChanges },
-      config.sessions,
-      demo,
-    );
+    const all = new Sessions(database, { users, denied: house.get(DeniedAttempts), keyChanges }, config.sessions, demo);
     house.add(all);
     return {
       owners: { session: (reference) => all.owned(readId(reference, 'session')) },

@@ -23,6 +23,7 @@ import { openApiDocument, useOpenApi } from './openapi.js';
 import { Problem } from '../../ground/http/problem.js';
 import { useSecurityHeaders } from './security-headers.js';
 import { compileGoodReplies } from './serialisation.js';
+import { SharedCounts } from '../../ground/rates/shared-counts.js';
 import { ProblemSchema } from '../../ground/http/schemas.js';
 import { Recorder } from '../../workbench/traces/recorder.js';
 import { useTraces } from './traces.js';
@@ -110,7 +111,7 @@ export async function buildApp({ house, running }: Assembled, options: AppOption
     app.getDefaultJsonParser('error', 'error'),
   );
 
-  const limits = await useRateLimits(app, config, pass);
+  const limits = await useRateLimits(app, config, pass, house.get(SharedCounts));
   readiness(app, house, options);
   useDoorways(
     app,

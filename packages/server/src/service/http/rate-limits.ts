@@ -1,8 +1,9 @@
-import rateLimit from '@fastify/rate-limit';
+import rateLimit, { type FastifyRateLimitStore, type FastifyRateLimitStoreCtor } from '@fastify/rate-limit';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import type { Config } from '../../ground/config/schema.js';
 import { isOwnCheck } from '../../ground/http/own-check.js';
 import { Problem } from '../../ground/http/problem.js';
+import type { SharedCounts } from '../../ground/rates/shared-counts.js';
 
 const WINDOW = '1 minute';
 
@@ -20,21 +21,31 @@ export interface RateLimits {
  * Limits how often anybody calls: first an address, whoever it is, before anything is looked at; then a caller, whether they are
  * let in or refused. A route may have a limit of its own beside, which counts addresses.
  */
-export async function useRateLimits(app: FastifyInstance, { rates }: Config, pass: string): Promise<RateLimits> {
+export async function useRateLimits(
+  app: FastifyInstance,
+  { rates }: Config,
+  pass: string,
+  counts: SharedCounts,
+): Promise<RateLimits> {
   await app.register(rateLimit, {
     global: false,
     hook: 'preValidation',
     timeWindow: WINDOW,
+    store: storeOf(counts),
     enableDraftSpec: true,
-    keyGenerator: (request) => request.ip,
+    keyGenerator: ({ ip, method, routeOptions: { url } }) => `route ${method} ${url} ${ip}`,
     allowList: (request) => isOwnCheck(request, pass),
     errorResponseBuilder: (_request, { after, ttl }) => tooOften(after, Math.ceil(ttl / 1000)),
   });
-  const ofAddress = app.createRateLimit({ max: rates.callsFromAddressPerMinute, timeWindow: WINDOW });
+  const ofAddress = app.createRateLimit({
+    max: rates.callsFromAddressPerMinute,
+    timeWindow: WINDOW,
+    keyGenerator: ({ ip }) => `address ${ip}`,
+  });
   const ofCaller = app.createRateLimit({
     max: rates.callsPerMinute,
     timeWindow: WINDOW,
-    keyGenerator: ({ principal: { caller }, ip }) => (caller.kind === 'user' ? caller.id : ip),
+    keyGenerator: ({ principal: { caller }, ip }) => (caller.kind === 'user' ? caller.id : `caller ${ip}`),
     allowList: (request) => isOwnCheck(request, pass) || request.principal.caller.kind === 'operator',
   });
   app.addHook('onRequest', async (request) => {
@@ -58,3 +69,23 @@ export async function useRateLimits(app: FastifyInstance, { rates }: Config, pas
 
 const tooOften = (after: string, seconds: number): Problem =>
   new Problem('too-often', `Too many calls: try again in ${after}.`, undefined, Math.max(1, seconds));
+
+/** The store of the package that says who is refused: it counts over all processes. */
+const storeOf = (counts: SharedCounts): FastifyRateLimitStoreCtor =>
+  class implements FastifyRateLimitStore {
+    incr(
+      key: string,
+      counted: (error: Error | null, count?: { current: number; ttl: number }) => void,
+      windowMs = 60_000,
+      most = Infinity,
+    ): void {
+      const count = counts.count(key, windowMs, most);
+      if (!(count instanceof Promise)) return counted(null, count);
+      count.then((heard) => counted(null, heard), counted);
+    }
+
+    /** What is told apart is told apart by the keys. */
+    child(): FastifyRateLimitStore {
+      return this;
+    }
+  };
