@@ -2,7 +2,7 @@ import type { OperatorKey } from '../accounts/operator/key.js';
 import { Mailbox } from '../accounts/mail/mailbox.js';
 import { StandIn } from '../accounts/identities/stand-in.js';
 import { MediaStore } from '../accounts/media/store.js';
-import type { Capability, Running } from '../ground/capability/capability.js';
+import type { Capability, Job, Running } from '../ground/capability/capability.js';
 import { House, type Foundation } from '../ground/capability/house.js';
 
 /** What is there before any capability is made. */
@@ -33,3 +33,6 @@ export function assemble(
   if (standIn) house.add(standIn, StandIn);
   return { house, running: capabilities.flatMap(({ start }) => (start ? [start(house)] : [])) };
 }
+
+/** Everything that a running service does now and then, in the order of its capabilities. */
+export const jobsOf = (running: readonly Running[]): Job[] => running.flatMap(({ jobs }) => jobs ?? []);

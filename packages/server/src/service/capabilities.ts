@@ -15,6 +15,7 @@ import { follows } from '../graph/follows/capability.js';
 import type { Capability } from '../ground/capability/capability.js';
 import { planOf } from '../ground/capability/plan.js';
 import { idempotency } from '../ground/idempotency/capability.js';
+import { jobs } from '../ground/jobs/capability.js';
 import { keys } from '../ground/keys/capability.js';
 import { rates } from '../ground/rates/capability.js';
 import { events } from '../notifications/events/capability.js';
@@ -45,6 +46,7 @@ export const CAPABILITIES: readonly Capability[] = [
   about,
   keys,
   rates,
+  jobs,
   idempotency,
   tallies,
   weighting,

@@ -30,12 +30,12 @@ import { MODEL_BEHIND, prepare, type Readiness } from './prepare.js';
 import { Resources } from './resources.js';
 import { noteRunning } from './running.js';
 import { builtConsole } from '../package-files.js';
-import { assemble } from './assemble.js';
+import { assemble, jobsOf } from './assemble.js';
 import { CAPABILITIES, PLAN } from './capabilities.js';
 import { createDataSource } from './data-source.js';
 import type { Service, StartOptions } from './start-options.js';
 import { StartRefused } from './start-refused.js';
-import { jobsOf, runJobs } from './jobs.js';
+import { JobRunner } from '../ground/jobs/runner.js';
 
 /** Connections for work that nobody waits for: a build, a job, a migration, and what each of them holds a lock on. */
 const BACKGROUND_POOL = 6;
@@ -101,10 +101,9 @@ export async function startService(options: StartOptions): Promise<Service> {
     });
     if (readiness.migrated) {
       await live(house, readiness, app, resources);
-      resources.add(
-        'jobs',
-        runJobs(jobsOf(running), (error) => app.log.error(error)),
-      );
+      const runner = house.get(JobRunner);
+      await runner.begin(jobsOf(running), (error) => app.log.error(error));
+      resources.add('jobs', () => runner.stop());
     }
     return {
       address: listening,

@@ -38,7 +38,7 @@ export const media: Capability = {
       owners: { upload: (reference) => all.owned(readId(reference, 'upload')) },
       routes: async (app) =>
         (await import('./routes.js')).mediaRoutes(app, { media: all, idempotent: house.get(IdempotentCalls) }),
-      jobs: [{ does: 'remove pictures that nothing shows', run: () => all.sweep() }],
+      jobs: [{ does: 'remove pictures that nothing shows', ofEachProcess: true, run: () => all.sweep() }],
     };
   },
 };

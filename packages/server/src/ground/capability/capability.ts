@@ -36,11 +36,14 @@ export interface Running {
   readonly stop?: () => Promise<void>;
 }
 
-/** Something that is done soon after the start and then every hour, by any process, at any time. */
+/** Something that is done soon after the start and then every hour, by one process at a time, whichever it is. */
 export interface Job {
+  /** In words; no two jobs say the same. */
   readonly does: string;
   /** How often, where that is more than once an hour. */
   readonly everySeconds?: number;
-  /** @param stopping is aborted when the service stops: what takes long looks at it between two steps */
+  /** Whether each process does it, since it is of what that process has of its own. */
+  readonly ofEachProcess?: true;
+  /** @param stopping is aborted when the service stops, or when another does it by now: what takes long looks at it between two steps */
   run(stopping: AbortSignal): Promise<unknown>;
 }

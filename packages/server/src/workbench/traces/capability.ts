@@ -36,6 +36,7 @@ export const traces: Capability = {
         // A weighting that was adopted has a table of its own; and a service that was killed has left its triggers behind.
         {
           does: 'make or take away what tells of rows',
+          ofEachProcess: true,
           ...(recorder && { everySeconds: 15 }),
           // Who may not change the tables goes without their rows: it was said at the start.
           run: () => settleRowTriggers(background, plan, config.model, recorder !== null).catch(() => false),
