@@ -159,6 +159,8 @@ describe('the Activity page', () => {
     await page.getByRole('button', { name: 'Go on' }).waitFor();
     expect(await page.getByRole('region', { name: 'By route' }).innerText()).toContain('POST /v1/posts');
     await page.getByRole('heading', { name: 'Statements that took longest in all' }).waitFor();
+    const background = page.getByRole('region', { name: 'In the background' });
+    await background.getByText('erase deleted accounts').waitFor();
     await calls.getByRole('link', { name: 'POST /v1/posts' }).first().click();
     await page.getByRole('heading', { name: 'POST /v1/posts' }).waitFor();
     await page.getByRole('region', { name: 'Rows of posts' }).getByText('For everybody to see.').waitFor();

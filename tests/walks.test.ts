@@ -208,5 +208,6 @@ describe('gather-lane traces', () => {
     expect(shown.out).toMatch(/INSERT INTO posts .* posts +\d+\.\d +1 +1/);
     expect((await ours('traces', '--status', '5xx')).out).toContain('No call fits');
     expect((await ours('traces', '--json')).out).toMatch(/^\[/);
+    expect((await ours('jobs')).out).toMatch(/tell those who watch a post of comments +5 s .* (waiting|under way at )/);
   });
 });

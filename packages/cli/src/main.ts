@@ -15,6 +15,7 @@ import { reactionCommands } from './commands/reactions.js';
 import { routesCommand } from './commands/routes.js';
 import { serviceCommands } from './commands/service.js';
 import { transferCommands } from './commands/transfer.js';
+import { jobCommands } from './commands/jobs.js';
 import { traceCommands } from './commands/traces.js';
 import { walkCommand } from './commands/walk.js';
 import { weightingCommands } from './commands/weighting.js';
@@ -49,6 +50,7 @@ function program(): Command {
   weightingCommands(command);
   routesCommand(command);
   traceCommands(command);
+  jobCommands(command);
   walkCommand(command);
   everyCommand(command, []);
   return command;

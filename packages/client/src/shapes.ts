@@ -93,6 +93,8 @@ export type Trace = Schemas['Trace'];
 export type RowChange = Schemas['RowChange'];
 /** A call in the list of those that were traced. */
 export type TracedCall = Schemas['TracedCall'];
+/** Something that the service does now and then by itself. */
+export type Job = Schemas['Jobs']['items'][number];
 /** What calls did lately, as figures. */
 export type Activity = Schemas['Activity'];
 /** What each caller met. */

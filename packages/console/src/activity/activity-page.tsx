@@ -11,6 +11,7 @@ import { isForOperator, OperatorOnly } from '../session/operator-only';
 import { CallList } from './call-list';
 import { CallsOverTime } from './calls-over-time';
 import type { Choose } from './figure-table';
+import { Jobs } from './jobs';
 import { Routes, SlowStatements } from './route-figures';
 
 const LOOK_EVERY_MS = 2_000;
@@ -100,6 +101,7 @@ export function ActivityPage() {
       {calls.data && <CallList calls={calls.data} filtered={Object.keys(chosen).length > 0} choose={choose} />}
       {figures.data && <Routes activity={figures.data} choose={choose} />}
       {figures.data && <SlowStatements statements={figures.data.statements} />}
+      <Jobs every={every} />
     </Stack>
   );
 }

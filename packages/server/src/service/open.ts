@@ -1,7 +1,8 @@
-import { isAbsolute, join, resolve } from 'node:path';
+import { isAbsolute, resolve } from 'node:path';
 import type { DataSource } from 'typeorm';
 import type { Config } from '../ground/config/schema.js';
 import { FolderStore, type MediaStore } from '../accounts/media/store.js';
+import { mediaFolder } from './media-folder.js';
 import { Resources } from './resources.js';
 import { runningService } from './running.js';
 import { ownServer, sayAddress, serverNamedBy, type DatabaseAddress } from '../ground/database/address.js';
@@ -54,7 +55,7 @@ export async function openDatabase(
       await migrate(dataSource);
     else if (state === 'newer') throw newerDatabase();
     else if (state !== 'current') throw new DatabaseFault('schema', MIGRATIONS_MISSING);
-    const store = new FolderStore(join(data, 'media'));
+    const store = new FolderStore(mediaFolder(config, folder, data));
     return { dataSource, address, plan: PLAN, store, close, abandon: () => cluster.close() };
   } catch (error) {
     await close().catch(() => undefined);

@@ -1,5 +1,5 @@
 import { rmSync } from 'node:fs';
-import { isAbsolute, join, resolve } from 'node:path';
+import { isAbsolute, resolve } from 'node:path';
 import type { FastifyInstance } from 'fastify';
 import type { DataSource } from 'typeorm';
 import type { House } from '../ground/capability/house.js';
@@ -14,6 +14,7 @@ import { buildApp } from './http/app.js';
 import { CallsUnderWay } from './http/calls.js';
 import { openStandIns } from './stand-ins.js';
 import { FolderStore } from '../accounts/media/store.js';
+import { mediaFolder } from './media-folder.js';
 import { Heartbeat, HEARTBEAT_MS } from '../workbench/model/migration/live.js';
 import { modelState } from '../workbench/model/migration/plan.js';
 import { Media } from '../accounts/media/service.js';
@@ -24,7 +25,7 @@ import { tracesCalls } from '../ground/traces/is-on.js';
 import { shownIn } from '../ground/traces/shown-columns.js';
 import type { IsShown } from '../ground/traces/told-rows.js';
 import { Weightings } from '../workbench/weighting/service.js';
-import { OperatorKey } from '../accounts/operator/key.js';
+import { NoOperatorKey, OperatorKey, type GivenKey } from '../accounts/operator/key.js';
 import { listen, refuseBadPort } from './listen.js';
 import { MODEL_BEHIND, prepare, type Readiness } from './prepare.js';
 import { Resources } from './resources.js';
@@ -63,7 +64,11 @@ export async function startService(options: StartOptions): Promise<Service> {
     if (cluster) await background.query(COUNT_STATEMENTS).catch(() => undefined);
     const traced = tracesCalls(config, demo) ? shownIn(PLAN, config.model) : undefined;
     const dataSource = await connect(address, config, resources, config.database, traced);
-    const key = new OperatorKey(data);
+    // A demo has a key of its own: the variable may hold that of a service which is none.
+    const given = demo
+      ? {}
+      : { key: options.environment.GATHER_LANE_OPERATOR_KEY || undefined, file: config.operator.keyFile };
+    const key = operatorKey(options.folder, data, given);
     const { standIn, mailbox } = demo
       ? await openStandIns(resources, config.mail.smtp === undefined, notice)
       : { standIn: null, mailbox: null };
@@ -71,7 +76,7 @@ export async function startService(options: StartOptions): Promise<Service> {
     const assembled = assemble(
       CAPABILITIES,
       { plan: PLAN, database: dataSource, background, config, demo, modelFile: options.modelFile ?? (() => model) },
-      { key, store: new FolderStore(join(data, 'media')), mailbox, standIn },
+      { key, store: new FolderStore(mediaFolder(config, options.folder, data)), mailbox, standIn },
     );
     const { house, running } = assembled;
     if (readiness.demoIsNew) await loadDemoPictures({ database: dataSource, media: house.get(Media) });
@@ -117,6 +122,14 @@ export async function startService(options: StartOptions): Promise<Service> {
     // Why it did not start is what is told, whatever goes wrong after it.
     await resources.close().catch(() => undefined);
     throw explainMissingRight(error) ?? error;
+  }
+}
+
+function operatorKey(folder: string, data: string, { key, file }: GivenKey): OperatorKey {
+  try {
+    return new OperatorKey(data, { key, file: file && resolve(folder, file) });
+  } catch (error) {
+    throw error instanceof NoOperatorKey ? new StartRefused(error.message) : error;
   }
 }
 

@@ -1,4 +1,9 @@
+import { mkdtempSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import sharp from 'sharp';
+import { OperatorKey } from '../accounts/operator/key.js';
 import { SharedCounts } from '../ground/rates/shared-counts.js';
 import { startTestService, type Actor, type TestService } from '../tests/test-service.js';
 
@@ -145,4 +150,60 @@ describe('limits', () => {
     await services[0]!.house.get(SharedCounts).forget();
     expect(await one.dataSource.query(`SELECT FROM call_counts`)).toEqual([]);
   });
+});
+
+describe('the operator key', () => {
+  const folder = mkdtempSync(join(tmpdir(), 'gather-lane-key-'));
+  const key = `gl-operator-${'k'.repeat(40)}`;
+  afterAll(() => rmSync(folder, { recursive: true }));
+
+  test('that was given is that of each service, and opens browsers at all of them', async () => {
+    const environment = { GATHER_LANE_OPERATOR_KEY: key };
+    const [a, b] = [
+      await startTestService({ on: one.database, environment }),
+      await startTestService({ on: one.database, environment }),
+    ];
+    for (const at of [a, b]) expect((await at.call('GET', '/v1/operator/stats', { as: key })).status).toBe(200);
+    const opened = await a.call('POST', '/v1/operator/browser-sessions', { body: { key } });
+    const cookie = opened.headers.get('set-cookie')!.split(';')[0]!;
+    for (const at of [a, b])
+      expect((await at.call('GET', '/v1/operator/stats', { headers: { cookie } })).status).toBe(200);
+    for (const at of [a, b]) await at.stop();
+  });
+
+  test('comes from the variable, else from the file, else it is made; one that is none is refused with what one is', () => {
+    const file = join(folder, 'shared.key');
+    writeFileSync(file, `${key}\n`);
+    expect(new OperatorKey(folder, { file }).bearer).toBe(key);
+    expect(new OperatorKey(folder, { file, key: `${key}2` }).bearer).toBe(`${key}2`);
+    const made = new OperatorKey(folder);
+    expect([
+      made.bearer === key,
+      made.bearer === new OperatorKey(folder).bearer,
+      statSync(made.path).mode & 0o777,
+    ]).toEqual([false, true, 0o600]);
+    for (const none of ['', 'gl-operator-short', 'secret'.repeat(10)])
+      expect(() => new OperatorKey(folder, { key: none })).toThrow(
+        /GATHER_LANE_OPERATOR_KEY holds no operator key: .*at least 32/,
+      );
+    expect(() => new OperatorKey(folder, { file: join(folder, 'nowhere') })).toThrow(/nowhere, which is not there/);
+  });
+});
+
+test('a picture whose files are in another folder is put where they are missing when it is taken again', async () => {
+  const caller = await one.user();
+  const create = { width: 300, height: 200, channels: 3, background: { r: 40, g: 90, b: 140 } } as const;
+  const bytes = await sharp({ create }).png().toBuffer();
+  const upload = async (at: TestService) => {
+    const form = new FormData();
+    form.append('file', new Blob([bytes]), 'lock.png');
+    const headers = { authorization: `Bearer ${caller.token}` };
+    const reply = await fetch(`${at.address}/v1/media`, { method: 'POST', body: form, headers });
+    return { status: reply.status, json: (await reply.json()) as { id: string; url: string } };
+  };
+  const [here, there] = [await upload(one), await upload(other)];
+  expect([here.status, there.status]).toEqual([201, 201]);
+  const body = { body: 'The lock', media: [{ id: here.json.id, alt: 'A lock' }] };
+  expect((await one.call('POST', '/v1/posts', { as: caller, body })).status).toBe(201);
+  for (const at of [one, other]) expect((await fetch(at.address + new URL(here.json.url).pathname)).status).toBe(200);
 });

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { OwnFields, ModelSource } from '@gather-lane/core';
@@ -121,7 +121,7 @@ export async function startTestService(options: Options = {}): Promise<TestServi
   if (migrations.length > 0) await migrate(dataSource);
   if (options.model) await migrateModel(dataSource, config.model, { answers: {}, drop: [] });
   if (traces) await settleRowTriggers(background, plan, config.model, true);
-  const key = new OperatorKey(folder);
+  const key = new OperatorKey(folder, { key: options.environment?.GATHER_LANE_OPERATOR_KEY });
   const mailbox = options.mailbox ? new Mailbox() : null;
   await mailbox?.listen();
   const standIn = options.standIn ? new StandInProvider((title, body) => page(title, body, '')) : null;
@@ -143,7 +143,7 @@ export async function startTestService(options: Options = {}): Promise<TestServi
   const address = await app.listen({ host: '127.0.0.1', port: 0 });
   house.address.listensAt(address);
   standIn?.allow([`${address}/sign-in/guild`]);
-  const operatorKey = readFileSync(key.path, 'utf8').trim();
+  const operatorKey = key.bearer;
 
   return {
     address,

@@ -49,3 +49,6 @@ export const IS_SHOWN = `
     OR EXISTS (SELECT FROM post_pictures p JOIN posts o ON o.id = p.post_id JOIN users a ON a.id = o.author_id
                WHERE p.upload_id = u.id AND o.deleted_at IS NULL AND a.erased_at IS NULL)
     OR EXISTS (SELECT FROM users a WHERE a.picture_id = u.id AND a.erased_at IS NULL)) LIMIT 1`;
+
+/** The widths of the content with a hash ($1) that is stored already, by its id. Cost: one probe of the key. */
+export const BLOB_FILES = `SELECT id, widths FROM blobs WHERE hash = $1`;

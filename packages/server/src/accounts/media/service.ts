@@ -9,6 +9,7 @@ import { contentOf, type Taking } from '../../ground/idempotency/service.js';
 import { fileName, toPicture, type PictureJson, type PictureView } from './picture.js';
 import { preparePicture, type Prepared } from './prepare.js';
 import {
+  BLOB_FILES,
   DELETE_UPLOAD,
   FREE_BLOB,
   HOLD_BLOB,
@@ -52,6 +53,7 @@ export class Media {
     const id = uuidv7();
     const hash = contentOf(bytes);
     const note = (manager: EntityManager, blobId: string) => manager.query(MAKE_UPLOAD, [id, userId, blobId]);
+    await this.#mend(hash, bytes);
     if (await this.#takeKnown(id, hash, taking, note)) return id;
     const prepared = await preparePicture(bytes);
     const blobId = randomUUID();
@@ -71,6 +73,16 @@ export class Media {
       await this.#removeFiles(blobId, widthsOf(prepared));
       throw error;
     }
+  }
+
+  /** Puts the files of content that is known where they are missing: its folder may be another's, or one that was restored without them. */
+  async #mend(hash: Buffer, bytes: Buffer): Promise<void> {
+    const [blob] = await this.#dataSource.query<{ id: string; widths: number[] }[]>(BLOB_FILES, [hash]);
+    if (!blob) return;
+    const there = await Promise.all(blob.widths.map((width) => this.#store.has(fileName(blob.id, width))));
+    if (there.every(Boolean)) return;
+    for (const file of (await preparePicture(bytes)).files)
+      await this.#store.put(fileName(blob.id, file.width), file.bytes);
   }
 
   /** Whether the same content was there already, and the upload is made. */

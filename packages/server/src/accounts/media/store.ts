@@ -11,6 +11,8 @@ export interface Located {
 export abstract class MediaStore {
   /** Keeps a file; once it returns, the whole of it is there. */
   abstract put(name: string, bytes: Buffer): Promise<void>;
+  /** Whether a file is there. */
+  abstract has(name: string): Promise<boolean>;
   /** Removes a file; one that is not there is no error. */
   abstract remove(name: string): Promise<void>;
   /** Where a file is to be had. */
@@ -34,6 +36,13 @@ export class FolderStore extends MediaStore {
     // Written beside and moved: a reader finds the whole file or none.
     await writeFile(`${path}.part`, bytes, { mode: 0o600 });
     await rename(`${path}.part`, path);
+  }
+
+  has(name: string): Promise<boolean> {
+    return stat(this.#path(name)).then(
+      () => true,
+      () => false,
+    );
   }
 
   async remove(name: string): Promise<void> {

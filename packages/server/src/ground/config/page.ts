@@ -44,7 +44,8 @@ Fields of your own stand under \`model\`: see [Shape the model](shape-the-model.
 \`PGHOST\`, \`PGPORT\`, \`PGUSER\`, \`PGPASSWORD\` and \`PGDATABASE\` as well.
 
 The command has three variables of its own: \`GATHER_LANE_ADDRESS\` (the service it talks to), \`GATHER_LANE_OPERATOR_KEY\`, and
-\`GATHER_LANE_SESSION_FILE\` (where it keeps who is signed in).
+\`GATHER_LANE_SESSION_FILE\` (where it keeps who is signed in). A service that is started with \`GATHER_LANE_OPERATOR_KEY\` takes
+that key, so that all services of a database have one; a demo makes its own.
 
 This page is made from the schema: \`npm run docs\`.`;
 
