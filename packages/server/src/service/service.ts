@@ -67,7 +67,7 @@ export async function startService(options: StartOptions): Promise<Service> {
     // A demo has a key of its own: the variable may hold that of a service which is none.
     const given = demo
       ? {}
-      : { key: options.environment.GATHER_LANE_OPERATOR_KEY || undefined, file: config.operator.keyFile };
+      : { key: options.environment.GATHER_LANE_OPERATOR_KEY || undefined, file: config.operatorKeyFile };
     const key = operatorKey(options.folder, data, given);
     const { standIn, mailbox } = demo
       ? await openStandIns(resources, config.mail.smtp === undefined, notice)

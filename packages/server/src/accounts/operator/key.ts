@@ -36,7 +36,7 @@ export class OperatorKey {
     } else if (given.file !== undefined) {
       this.path = resolve(data, given.file);
       if (!existsSync(this.path))
-        throw new NoOperatorKey(`operator.keyFile names ${this.path}, which is not there: ${MAKE_ONE}`);
+        throw new NoOperatorKey(`operatorKeyFile names ${this.path}, which is not there: ${MAKE_ONE}`);
       this.#key = readFileSync(this.path, 'utf8').trim();
     } else {
       this.path = join(data, 'operator.key');

@@ -123,7 +123,11 @@ describe('configuration', () => {
     // Taking every comment sign away must give the defaults too, but for keys that have none.
     const active = starter
       .split('\n')
-      .filter((line) => /^# +(# )?[a-zA-Z]+:/.test(line) && !/(publicAddress|url|smtp|resetLink|on):\s*$/.test(line))
+      .filter(
+        (line) =>
+          /^# +(# )?[a-zA-Z]+:/.test(line) &&
+          !/(publicAddress|url|smtp|resetLink|on|operatorKeyFile|mediaFolder):\s*$/.test(line),
+      )
       .map((line) => line.replace(/^# /, ''))
       .join('\n');
     rmSync(join(folder, 'gather-lane.yaml'));

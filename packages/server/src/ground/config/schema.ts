@@ -95,32 +95,21 @@ export const ConfigSchema = Type.Object(
       },
       closed,
     ),
-    operator: Type.Object(
-      {
-        keyFile: Type.Optional(
-          Type.String({
-            description:
-              'File of the operator key that all services of a database share; GATHER_LANE_OPERATOR_KEY goes before it. Without either each has one of its own in its data folder.',
-          }),
-        ),
-      },
-      closed,
-    ),
-    media: Type.Object(
-      {
-        folder: Type.Optional(
-          Type.String({
-            description:
-              'Folder of pictures, which all services of a database share; in the data folder unless it is set.',
-          }),
-        ),
-      },
-      closed,
-    ),
     data: Type.String({
       default: '.gather-lane',
       description: 'Folder for the operator key, pictures and, with the embedded cluster, the database.',
     }),
+    operatorKeyFile: Type.Optional(
+      Type.String({
+        description:
+          'File of the operator key that all services of a database share; GATHER_LANE_OPERATOR_KEY goes before it. Without either each has one of its own in its data folder.',
+      }),
+    ),
+    mediaFolder: Type.Optional(
+      Type.String({
+        description: 'Folder of pictures that all services of a database share; in the data folder unless it is set.',
+      }),
+    ),
     database: Type.Object(
       {
         url: Type.Optional(
