@@ -17,6 +17,7 @@ import { planOf } from '../ground/capability/plan.js';
 import { idempotency } from '../ground/idempotency/capability.js';
 import { jobs } from '../ground/jobs/capability.js';
 import { keys } from '../ground/keys/capability.js';
+import { metrics } from '../ground/metrics/capability.js';
 import { rates } from '../ground/rates/capability.js';
 import { events } from '../notifications/events/capability.js';
 import { notifications } from '../notifications/list/capability.js';
@@ -45,6 +46,7 @@ import { weightings } from '../workbench/weighting/capability.js';
 export const CAPABILITIES: readonly Capability[] = [
   about,
   keys,
+  metrics,
   rates,
   jobs,
   idempotency,

@@ -36,6 +36,7 @@ import { CAPABILITIES, PLAN } from './capabilities.js';
 import { createDataSource } from './data-source.js';
 import type { Service, StartOptions } from './start-options.js';
 import { StartRefused } from './start-refused.js';
+import { Metrics } from '../ground/metrics/metrics.js';
 import { JobRunner } from '../ground/jobs/runner.js';
 
 /** Connections for work that nobody waits for: a build, a job, a migration, and what each of them holds a lock on. */
@@ -80,6 +81,7 @@ export async function startService(options: StartOptions): Promise<Service> {
     );
     const { house, running } = assembled;
     if (readiness.demoIsNew) await loadDemoPictures({ database: dataSource, media: house.get(Media) });
+    house.get(Metrics).begin();
     const calls = new CallsUnderWay();
     const app = await buildApp(assembled, {
       consoleFolder: builtConsole(),

@@ -33,7 +33,7 @@ export class Following {
   constructor(dataSource: DataSource, most: number) {
     this.#dataSource = dataSource;
     this.#most = most;
-    this.#acts = new SharedActs<FollowAct, Outcome>({
+    this.#acts = new SharedActs<FollowAct, Outcome>('follows', {
       keyOf: ({ followerId, followeeId }) => `${followerId} ${followeeId}`,
       work: (acts) => inHotTransaction(this.#dataSource, (manager) => this.#write(manager, acts)),
       most: MOST_AT_ONCE,

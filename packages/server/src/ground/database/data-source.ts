@@ -8,6 +8,7 @@ import {
   type MigrationInterface,
   type QueryRunner,
 } from 'typeorm';
+import { STATEMENTS } from '../metrics/channels.js';
 import type { EntityClass } from '../capability/table.js';
 import { mapFields } from '../fields/field-entities.js';
 import type { DatabaseAddress } from './address.js';
@@ -66,7 +67,8 @@ const WRITES = /^\s*(?:INSERT|UPDATE|DELETE|TRUNCATE|WITH\b[\s\S]*\b(?:INSERT IN
  */
 class ModelDataSource extends DataSource {
   readonly #mapFields: () => void;
-  readonly #hot: Pool;
+  /** Where statements are prepared; see {@link poolsOf}. */
+  readonly hot: Pool;
   readonly #prepares: boolean;
   readonly #traced: boolean;
 
@@ -77,11 +79,11 @@ class ModelDataSource extends DataSource {
   ) {
     super(options);
     this.#mapFields = mapFields;
-    this.#hot = hot;
+    this.hot = hot;
     this.#prepares = prepares;
     this.#traced = traced;
     // A connection that breaks while it is idle is replaced by the next; whoever needs one hears of it.
-    this.#hot.on('error', () => undefined);
+    this.hot.on('error', () => undefined);
   }
 
   /**
@@ -91,8 +93,13 @@ class ModelDataSource extends DataSource {
   override query<T = unknown>(sql: string, parameters?: unknown[], runner?: QueryRunner): Promise<T> {
     // Who asks is known here alone: a connection is handed over later.
     if (this.#traced) whoseStatement(sql);
-    const hot = runner ? null : this.#hotly({ sql, parameters: parameters ?? [] });
+    const answer = this.#ask<T>(sql, parameters, runner);
+    return STATEMENTS.hasSubscribers ? measured(sql, answer) : answer;
+  }
+
+  #ask<T>(sql: string, parameters: unknown[] | undefined, runner: QueryRunner | undefined): Promise<T> {
     if (runner) return super.query<T>(sql, parameters, runner);
+    const hot = this.#hotly({ sql, parameters: parameters ?? [] });
     return hot ? this.#sendHot<T>(hot) : this.#send<T>(sql, parameters);
   }
 
@@ -107,7 +114,7 @@ class ModelDataSource extends DataSource {
   /** By a callback: a promise of the pool's, and one for each step to it, are a tenth of what a statement costs here. */
   #sendHot<T>(query: QueryConfig & { values: unknown[] }): Promise<T> {
     return new Promise((resolve, reject) => {
-      this.#hot.query(query, (error: Error | undefined, result: QueryResult) => {
+      this.hot.query(query, (error: Error | undefined, result: QueryResult) => {
         if (!error) return resolve(result.rows as T);
         reject(unknownIfWritten(query.text, error) ?? new QueryFailedError(query.text, query.values, error));
       });
@@ -118,7 +125,7 @@ class ModelDataSource extends DataSource {
   async together(statements: readonly Statement[]): Promise<Outcome[]> {
     if (this.#traced) for (const { sql } of statements) whoseStatement(sql);
     const outcomes = await allAtOnce(
-      this.#hot,
+      this.hot,
       statements.map(
         (statement) => this.#hotly(statement) ?? { text: statement.sql, values: [...statement.parameters] },
       ),
@@ -132,7 +139,7 @@ class ModelDataSource extends DataSource {
 
   /** Runs work in a transaction on one of the connections where statements are prepared; see {@link inHotTransaction}. */
   async transactHot<T>(work: (transaction: Querying) => Promise<T>): Promise<T> {
-    const { client, release } = await lease(this.#hot);
+    const { client, release } = await lease(this.hot);
     let broken = true;
     try {
       await client.query('BEGIN');
@@ -175,7 +182,7 @@ class ModelDataSource extends DataSource {
   }
 
   override async destroy(): Promise<void> {
-    await this.#hot.end();
+    await this.hot.end();
     await super.destroy();
   }
 
@@ -183,6 +190,21 @@ class ModelDataSource extends DataSource {
     this.#mapFields();
     await super.buildMetadatas();
   }
+}
+
+/** Tells whoever measures of a statement that began then. */
+function tellOf(sql: string, begun: number, failed: boolean): void {
+  if (STATEMENTS.hasSubscribers) STATEMENTS.publish({ sql, seconds: (performance.now() - begun) / 1000, failed });
+}
+
+/** The same for one that is under way. */
+function measured<T>(sql: string, answer: Promise<T>): Promise<T> {
+  const begun = performance.now();
+  answer.then(
+    () => tellOf(sql, begun, false),
+    () => tellOf(sql, begun, true),
+  );
+  return answer;
 }
 
 /** What is thrown where a connection breaks under a write that commits by itself; null for any other failure. */

@@ -1,4 +1,5 @@
 import type { Capability } from '../capability/capability.js';
+import { Metrics } from '../metrics/metrics.js';
 import { HeldJob } from './job.entity.js';
 import { TRIALS } from './ownership.js';
 import { JobRunner } from './runner.js';
@@ -16,6 +17,19 @@ export const jobs: Capability = {
   trials: TRIALS,
   start(house) {
     const runner = house.add(new JobRunner(house.background));
+    const figures = house.get(Metrics);
+    figures.add({
+      name: 'gather_lane_job_held',
+      help: 'Whether a process is at a job: 1 for this one and 0 for none or another',
+      labels: ['job'],
+      now: () => runner.here().map(({ does, held }) => ({ value: held ? 1 : 0, of: { job: does } })),
+    });
+    figures.add({
+      name: 'gather_lane_job_failures',
+      help: 'How often a job failed one after the other until now, at whichever process',
+      labels: ['job'],
+      now: async () => (await runner.standing()).map(({ does, failures }) => ({ value: failures, of: { job: does } })),
+    });
     return { routes: async (app) => (await import('./routes.js')).jobRoutes(app, { runner }) };
   },
 };

@@ -45,6 +45,7 @@ export class JobRunner {
   readonly #underWay = new Set<Promise<void>>();
   /** What this process does of its own. */
   readonly #here = new Set<Promise<void>>();
+  readonly #held = new Set<string>();
   readonly #timers: NodeJS.Timeout[] = [];
   #jobs: ReadonlyMap<string, Job> = new Map();
   #failed: (error: unknown) => void = () => undefined;
@@ -97,6 +98,11 @@ export class JobRunner {
     return rows.map((row) => ({ ...row, everySeconds: everySeconds(this.#jobs.get(row.does)!) }));
   }
 
+  /** Which jobs there are, and which this process is at. */
+  here(): { does: string; held: boolean }[] {
+    return [...this.#jobs.keys()].map((does) => ({ does, held: this.#held.has(does) }));
+  }
+
   /** One job after the other, until none is due. */
   async #work(): Promise<void> {
     try {
@@ -122,6 +128,7 @@ export class JobRunner {
     const holding = setInterval(() => void this.#hold(job, lost), HOLD_EVERY_MS);
     holding.unref();
     const name = [job.does, this.#id];
+    this.#held.add(job.does);
     try {
       await job.run(AbortSignal.any([this.#stopping.signal, lost.signal]));
       const again = this.#stopping.signal.aborted ? 0 : everySeconds(job);
@@ -131,6 +138,7 @@ export class JobRunner {
       await this.#dataSource.query(FAIL_JOB, [...name, everySeconds(job), (error as Error).message]);
     } finally {
       clearInterval(holding);
+      this.#held.delete(job.does);
     }
   }
 

@@ -1,4 +1,5 @@
 import { Combiner, type CombinerOptions } from '@gather-lane/core';
+import { COMBINED } from '../metrics/channels.js';
 import { isDatabaseGone, isTooSlow, OutcomeUnknown } from '../database/gone.js';
 import { currentRehearsal, currentScopes, runFor, type CallScope } from './call-scope.js';
 
@@ -19,11 +20,13 @@ export class SharedActs<Act, Result> {
   readonly #combiner: Combiner<Scoped<Act>, Result>;
   readonly #work: CombinerOptions<Act, Result>['work'];
 
-  constructor({ keyOf, work, ...how }: CombinerOptions<Act, Result>) {
+  /** @param acts what they are, for whoever measures */
+  constructor(acts: string, { keyOf, work, ...how }: CombinerOptions<Act, Result>) {
     this.#work = work;
     this.#combiner = new Combiner<Scoped<Act>, Result>({
       keyOf: ({ act }) => keyOf(act),
       work: (batch) => {
+        if (COMBINED.hasSubscribers) COMBINED.publish({ acts, n: batch.length });
         const scopes = [...new Set(batch.flatMap((each) => each.scopes))];
         const together = () => work(batch.map(({ act }) => act));
         // Where nothing is traced nothing is spent on it.

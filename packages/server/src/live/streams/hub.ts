@@ -49,6 +49,7 @@ export class StreamHub {
   readonly #lifted = { authors: new Set<string>(), posts: new Set<string>(), all: false };
   readonly #lastly = new Map<string, number>();
   #reserved = 0;
+  #delayMs = 0;
   #position: EventPosition | null = null;
   #isLooking = false;
   #looking = Promise.resolve();
@@ -57,6 +58,11 @@ export class StreamHub {
   constructor(sources: Sources, limits: { readonly perUser: number; readonly perProcess: number }) {
     this.#sources = sources;
     this.#limits = limits;
+  }
+
+  /** How long ago the event was made that was heard of last, when it was heard of. */
+  get delaySeconds(): number {
+    return this.#delayMs / 1000;
   }
 
   /** How many streams are open. */
@@ -150,7 +156,8 @@ export class StreamHub {
 
   async #round(): Promise<void> {
     const before = this.#position!;
-    const { events, after }: Batch = await this.#sources.events.since(before);
+    const { events, after, latest }: Batch = await this.#sources.events.since(before);
+    if (latest !== null) this.#delayMs = after.at - latest;
     for (const event of events ?? []) this.#remember(event);
     const all: Stream[] = [];
     // Who is taken in meanwhile, and has come as far as the others were, hears it with them.

@@ -21,6 +21,8 @@ export interface HappenedEvent {
 export interface Batch {
   readonly after: EventPosition;
   readonly events: readonly HappenedEvent[] | null;
+  /** When the last of them was made, in milliseconds by the clock of the database; null where nothing happened. */
+  readonly latest: number | null;
 }
 
 const FORGOTTEN_AT_ONCE = 10_000;
@@ -48,7 +50,12 @@ export class Events {
     // The last of an hour may be forgotten already.
     const isKnown = here && (position === null || after.at - position.at < this.#keptMs);
     const events = rows.filter((row) => row.id !== null);
-    return { after, events: isKnown && events.length <= MOST_EVENTS ? inOrder(events) : null };
+    const latest = events.reduce((last, { made_at }) => Math.max(last, made_at.getTime()), -Infinity);
+    return {
+      after,
+      events: isKnown && events.length <= MOST_EVENTS ? inOrder(events) : null,
+      latest: events.length > 0 ? latest : null,
+    };
   }
 
   /** What somebody who heard up to a position has not heard of what a later one shows; null where it cannot be known. */

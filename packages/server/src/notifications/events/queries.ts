@@ -11,7 +11,7 @@ const UNHEARD = (snapshot: string) =>
  * is of a database that this one was restored from. Cost: the range of the key since the oldest transaction that was under way then.
  */
 export const WHAT_IS_NEW = prepared(`
-  SELECT m.snapshot, m.at, m.here, e.id, e.kind, e.subjects, e.details
+  SELECT m.snapshot, m.at, m.here, e.id, e.kind, e.subjects, e.details, e.made_at
   FROM (SELECT pg_current_snapshot()::text AS snapshot, clock_timestamp() AS at,
     $1::text IS NULL OR pg_snapshot_xmax($1::text::pg_snapshot) <= pg_snapshot_xmax(pg_current_snapshot()) AS here) m
   LEFT JOIN LATERAL (SELECT * FROM events WHERE ${UNHEARD('$1')} ORDER BY xid, id LIMIT ${MOST_EVENTS + 1} OFFSET 0) e ON true`);
@@ -31,7 +31,7 @@ export interface EventRow {
 
 /** A row of the first, where there may be no event. */
 export type NewRow = { readonly snapshot: string; readonly at: Date; readonly here: boolean } & (
-  EventRow | { readonly id: null }
+  (EventRow & { readonly made_at: Date }) | { readonly id: null }
 );
 
 /** Forgets events of longer ago than so many hours ($1), so many at a time ($2). Cost: the oldest part of the key. */

@@ -41,7 +41,7 @@ export class CommentMaking {
     this.#dataSource = dataSource;
     this.#watches = watches;
     this.#deepest = deepest;
-    this.#acts = new SharedActs<NewComment, Outcome>({
+    this.#acts = new SharedActs<NewComment, Outcome>('comments', {
       // Two calls with one key are one call: the second waits for what comes of the first.
       keyOf: ({ id, taking }) => taking?.place ?? id,
       work: (comments) => this.#make(comments),

@@ -34,7 +34,7 @@ export class PostMaking {
 
   constructor(dataSource: DataSource) {
     this.#dataSource = dataSource;
-    this.#acts = new SharedActs<NewPost, Outcome>({
+    this.#acts = new SharedActs<NewPost, Outcome>('posts', {
       // Two calls with one key are one call: the second waits for what comes of the first.
       keyOf: ({ id, taking }) => taking?.place ?? id,
       work: (posts) => this.#make(posts),

@@ -42,7 +42,7 @@ export class Reactions {
     this.#pages = pages;
     this.#address = address;
     const combiner = (target: Target) =>
-      new SharedActs<Act, Outcome>({
+      new SharedActs<Act, Outcome>('reactions', {
         keyOf: ({ thingId, userId }) => `${thingId} ${userId}`,
         work: (acts) => this.#write(target, acts),
         most: MOST_AT_ONCE,

@@ -23,6 +23,7 @@ import { openApiDocument, useOpenApi } from './openapi.js';
 import { Problem } from '../../ground/http/problem.js';
 import { useSecurityHeaders } from './security-headers.js';
 import { compileGoodReplies } from './serialisation.js';
+import { Metrics } from '../../ground/metrics/metrics.js';
 import { SharedCounts } from '../../ground/rates/shared-counts.js';
 import { ProblemSchema } from '../../ground/http/schemas.js';
 import { Recorder } from '../../workbench/traces/recorder.js';
@@ -79,7 +80,14 @@ export async function buildApp({ house, running }: Assembled, options: AppOption
     trustProxy: config.server.proxies.length > 0 ? config.server.proxies : false,
   }).withTypeProvider<TypeBoxTypeProvider>();
 
-  (options.calls ?? new CallsUnderWay()).use(app);
+  const metrics = house.get(Metrics);
+  const calls = options.calls ?? new CallsUnderWay();
+  calls.use(app, metrics.answered.bind(metrics));
+  metrics.add({
+    name: 'http_server_active_requests',
+    help: 'Calls that are under way',
+    now: () => [{ value: calls.size }],
+  });
   useTraces(app, house.find(Recorder));
   useProblems(app, address);
   useValidation(app, config.limits);

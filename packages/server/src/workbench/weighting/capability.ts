@@ -1,5 +1,6 @@
 import { Users } from '../../accounts/users/service.js';
 import type { Capability } from '../../ground/capability/capability.js';
+import { Metrics } from '../../ground/metrics/metrics.js';
 import { TRIALS } from './ownership.js';
 import { Weightings } from './service.js';
 
@@ -11,6 +12,11 @@ export const weightings: Capability = {
     const { database, background, config } = house;
     const kinds = config.reactions.map(({ name }) => name);
     const all = house.add(new Weightings(database, background, kinds));
+    house.get(Metrics).add({
+      name: 'gather_lane_standings_building_seconds',
+      help: 'For how long the standings of a weighting are being built; 0 where none are',
+      now: async () => [{ value: await all.buildingSeconds() }],
+    });
     return {
       routes: async (app) =>
         (await import('./routes.js')).weightingRoutes(app, { weighting: all, users: house.get(Users) }),

@@ -123,6 +123,14 @@ export class Weightings {
     await this.#rebuild.dropRetired();
   }
 
+  /** For how many seconds the standings of a weighting are being built; 0 where none are. Cost: a pass over the weightings. */
+  async buildingSeconds(): Promise<number> {
+    const [row] = await this.#dataSource.query<{ seconds: number }[]>(
+      `SELECT coalesce(max(extract(epoch FROM clock_timestamp() - created_at)), 0)::double precision AS seconds FROM weightings WHERE state = 'building'`,
+    );
+    return row!.seconds;
+  }
+
   /** Stops building at the next step; the next start goes on. */
   stop(): Promise<void> {
     return this.#rebuild.stop();

@@ -1,0 +1,125 @@
+import { subscribe, unsubscribe, type ChannelListener } from 'node:diagnostics_channel';
+import {
+  collectDefaultMetrics,
+  Gauge,
+  Histogram,
+  Registry,
+  type OpenMetricsContentType,
+  type RegistryContentType,
+} from 'prom-client';
+import { COMBINED, STATEMENTS, type CombinedActs, type SentStatement } from './channels.js';
+
+/** Bounds of how long something took, in seconds: those that OpenTelemetry's conventions advise for HTTP servers, and one below. */
+const SECONDS = [0.001, 0.0025, 0.005, 0.01, 0.025, 0.05, 0.075, 0.1, 0.25, 0.5, 0.75, 1, 2.5, 5, 7.5, 10];
+const ACTS = [1, 2, 4, 8, 16, 32, 64, 128, 256, 512];
+
+/** A figure that is looked up when somebody asks. */
+export interface Figure<Label extends string> {
+  readonly name: string;
+  readonly help: string;
+  readonly labels?: readonly Label[];
+  /** Its values of now, each with what tells it apart. */
+  readonly now: () => Values<Label> | Promise<Values<Label>>;
+}
+type Values<Label extends string> = readonly {
+  readonly value: number;
+  readonly of?: Readonly<Record<Label, string>>;
+}[];
+
+/**
+ * What this process measures of itself, in OpenMetrics. Names follow the semantic conventions of OpenTelemetry where these have one, with
+ * units at their end as OpenMetrics wants it.
+ */
+export class Metrics {
+  readonly #registry = new Registry<RegistryContentType>();
+  readonly #calls: Histogram<'http_request_method' | 'http_route' | 'http_response_status_code'>;
+  readonly #statements: Histogram<'db_operation_name' | 'outcome'>;
+  readonly #combined: Histogram<'acts'>;
+  readonly #verbs = new Map<string, string>();
+  readonly #heard: readonly (readonly [string | symbol, ChannelListener])[];
+
+  constructor() {
+    this.#registry.setContentType(Registry.OPENMETRICS_CONTENT_TYPE);
+    const registers = [this.#registry];
+    this.#calls = new Histogram({
+      name: 'http_server_request_duration_seconds',
+      help: 'How long calls took, by method, route and status',
+      labelNames: ['http_request_method', 'http_route', 'http_response_status_code'],
+      buckets: SECONDS,
+      registers,
+    });
+    this.#statements = new Histogram({
+      name: 'db_client_operation_duration_seconds',
+      help: 'How long statements of calls took, by their first word',
+      labelNames: ['db_operation_name', 'outcome'],
+      buckets: SECONDS,
+      registers,
+    });
+    this.#combined = new Histogram({
+      name: 'gather_lane_combined_acts',
+      help: 'How many acts were done in one transaction, by what they are',
+      labelNames: ['acts'],
+      buckets: ACTS,
+      registers,
+    });
+    this.#heard = [
+      [STATEMENTS.name, (message) => this.#heardStatement(message as SentStatement)],
+      [COMBINED.name, (message) => this.#heardCombined(message as CombinedActs)],
+    ];
+  }
+
+  /** Begins to listen, and to watch the process: its memory, its processor time, the delay of its event loop. */
+  begin(): void {
+    for (const [name, listener] of this.#heard) subscribe(name, listener);
+    collectDefaultMetrics({ register: this.#registry });
+  }
+
+  /** Listens no more. */
+  end(): void {
+    for (const [name, listener] of this.#heard) unsubscribe(name, listener);
+    this.#registry.clear();
+  }
+
+  /** A call was answered. @param route as the API document writes it */
+  answered(method: string, route: string, status: number, seconds: number): void {
+    this.#calls.observe({ http_request_method: method, http_route: route, http_response_status_code: status }, seconds);
+  }
+
+  /** Adds a figure. */
+  add<Label extends string = never>({ name, help, labels = [], now }: Figure<Label>): void {
+    const gauge: Gauge<Label> = new Gauge({
+      name,
+      help,
+      labelNames: [...labels],
+      registers: [this.#registry],
+      collect: async () => {
+        gauge.reset();
+        for (const { value, of } of await now())
+          if (of) gauge.set(of, value);
+          else gauge.set(value);
+      },
+    });
+  }
+
+  /** Everything as OpenMetrics text, and its media type. */
+  async text(): Promise<{ type: OpenMetricsContentType; text: string }> {
+    return { type: Registry.OPENMETRICS_CONTENT_TYPE, text: await this.#registry.metrics() };
+  }
+
+  #heardStatement({ sql, seconds, failed }: SentStatement): void {
+    this.#statements.observe({ db_operation_name: this.#verbOf(sql), outcome: failed ? 'failed' : 'done' }, seconds);
+  }
+
+  #heardCombined({ acts, n }: CombinedActs): void {
+    this.#combined.observe({ acts }, n);
+  }
+
+  /** The texts of statements are few, but for those that hold numbers: these are not kept. */
+  #verbOf(sql: string): string {
+    const known = this.#verbs.get(sql);
+    if (known) return known;
+    const verb = /^\s*(?:--.*\n\s*)*([A-Za-z]+)/.exec(sql)?.[1]?.toUpperCase() ?? 'OTHER';
+    if (this.#verbs.size < 1_000) this.#verbs.set(sql, verb);
+    return verb;
+  }
+}
