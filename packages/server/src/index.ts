@@ -4,6 +4,7 @@ export { starterConfig } from './ground/config/starter.js';
 export { makeDataFolder, startCluster, type Cluster } from './ground/database/cluster/cluster.js';
 export { PLAN } from './service/capabilities.js';
 export { createDataSource } from './service/data-source.js';
+export { sayAddress } from './ground/database/address.js';
 export { DatabaseFault } from './ground/database/database-fault.js';
 export { explainMissingRight } from './ground/database/diagnose.js';
 export { copyRows } from './ground/database/copy.js';

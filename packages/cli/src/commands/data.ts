@@ -52,8 +52,8 @@ async function startOver({
   options,
 }: CommandContext<SettingOptions & { yes?: boolean; amongReal?: boolean }>): Promise<{ emptied: true }> {
   await withDatabase(options, async ({ dataSource, plan, address }) => {
-    if (!options.yes) await confirmEmpty(`${address.database} at ${address.host}:${address.port}`);
-    const { empty } = await server();
+    const { empty, sayAddress } = await server();
+    if (!options.yes) await confirmEmpty(sayAddress(address));
     await empty(dataSource, { plan, amongReal: options.amongReal ?? false });
   });
   return { emptied: true };

@@ -95,4 +95,4 @@ async function addressFor(
 }
 
 const isSame = (a: DatabaseAddress, b: DatabaseAddress | null): boolean =>
-  b !== null && a.host === b.host && a.port === b.port && a.database === b.database;
+  b !== null && sayAddress(a) === sayAddress(b);

@@ -115,7 +115,8 @@ export const ConfigSchema = Type.Object(
         url: Type.Optional(
           Type.String({
             pattern: '^postgres(ql)?://',
-            description: 'A PostgreSQL server of yours. Without it an embedded cluster is used.',
+            description:
+              'A PostgreSQL server of yours; of a primary and its standbys all, as host:port,host:port. Without it an embedded cluster is used.',
           }),
         ),
         migrate: Type.Boolean({

@@ -12,6 +12,7 @@ import { STATEMENTS } from '../metrics/channels.js';
 import type { EntityClass } from '../capability/table.js';
 import { mapFields } from '../fields/field-entities.js';
 import type { DatabaseAddress } from './address.js';
+import { clientFor } from './connection.js';
 import { OutcomeUnknown, wasCutOff } from './gone.js';
 import { SnakeNaming } from './naming.js';
 import { TRACED, tracedConnections } from '../traces/traced-connections.js';
@@ -237,12 +238,15 @@ export function createMappedDataSource(
   { entities, migrations, ownFields }: Mapping,
   { poolSize, model = [], prepares = true, limits = NO_LIMITS, traced }: DataSourceChoices,
 ): DataSource {
+  const Client = clientFor(address);
   const connection = {
+    Client,
+    keepAlive: true,
     connectionTimeoutMillis: 10_000,
     options: traced ? `${startUpOptions(limits)} ${TRACED}` : startUpOptions(limits),
     ...(limits.statementSeconds > 0 && { query_timeout: limits.statementSeconds * 1000 + UNANSWERED_MS }),
   };
-  const { Pool } = traced ? tracedConnections(traced) : pg;
+  const { Pool } = traced ? tracedConnections(traced, Client) : pg;
   const options: DataSourceOptions = {
     type: 'postgres',
     ...(traced && { driver: { ...pg, Pool } }),

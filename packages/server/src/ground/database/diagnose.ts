@@ -1,5 +1,5 @@
-import pg from 'pg';
-import type { DatabaseAddress } from './address.js';
+import { sayServers, type DatabaseAddress } from './address.js';
+import { clientFor } from './connection.js';
 import { DatabaseFault } from './database-fault.js';
 import { sqlState } from './transaction.js';
 
@@ -9,34 +9,41 @@ export const OLDEST_POSTGRES = 15;
 /** What went wrong in connecting to an address, in words. */
 export function explainConnectError(error: unknown, address: DatabaseAddress): DatabaseFault {
   const { code, message } = error as { code?: string; message: string };
-  const { host, port, user, database } = address;
+  const { host, user, database } = address;
+  const servers = sayServers(address);
   const options = { cause: error };
   switch (code) {
     case 'ENOTFOUND':
     case 'EAI_AGAIN':
       return new DatabaseFault('host', `The database host "${host}" has no address: correct the name.`, options);
+    case 'NO_PRIMARY':
+      return new DatabaseFault(
+        'host',
+        `None of the servers at ${servers} can be reached and takes writes: start them, wait until one is made the primary, or correct the address.`,
+        options,
+      );
     case 'ECONNREFUSED':
       return new DatabaseFault(
         'host',
-        `Nothing listens for PostgreSQL at ${host}:${port}: start the server, or correct host and port.`,
+        `Nothing listens for PostgreSQL at ${servers}: start the server, or correct host and port.`,
         options,
       );
     case '28P01':
       return new DatabaseFault(
         'password',
-        `PostgreSQL at ${host}:${port} refuses the password of role "${user}": correct PGPASSWORD or the address.`,
+        `PostgreSQL at ${servers} refuses the password of role "${user}": correct PGPASSWORD or the address.`,
         options,
       );
     case '28000':
       return new DatabaseFault(
         'role',
-        `PostgreSQL at ${host}:${port} does not let role "${user}" in: create the role (createuser ${user}) or allow it in pg_hba.conf.`,
+        `PostgreSQL at ${servers} does not let role "${user}" in: create the role (createuser ${user}) or allow it in pg_hba.conf.`,
         options,
       );
     case '3D000':
       return new DatabaseFault(
         'database',
-        `PostgreSQL at ${host}:${port} has no database "${database}": create it (createdb -O ${user} ${database}) or name another.`,
+        `PostgreSQL at ${servers} has no database "${database}": create it (createdb -O ${user} ${database}) or name another.`,
         options,
       );
     case '42501':
@@ -49,12 +56,12 @@ export function explainConnectError(error: unknown, address: DatabaseAddress): D
       if (message.includes('no password') || message.includes('client password must be a string'))
         return new DatabaseFault(
           'password',
-          `PostgreSQL at ${host}:${port} asks role "${user}" for a password: set PGPASSWORD or put it in the address.`,
+          `PostgreSQL at ${servers} asks role "${user}" for a password: set PGPASSWORD or put it in the address.`,
           options,
         );
       return new DatabaseFault(
         'host',
-        `PostgreSQL at ${host}:${port} could not be reached: ${message || String(error)}`,
+        `PostgreSQL at ${servers} could not be reached: ${message || String(error)}`,
         options,
       );
   }
@@ -66,7 +73,7 @@ export function explainConnectError(error: unknown, address: DatabaseAddress): D
  * @throws DatabaseFault
  */
 export async function probeDatabase(address: DatabaseAddress): Promise<string> {
-  const client = new pg.Client({ ...address, connectionTimeoutMillis: 10_000 });
+  const client = new (clientFor(address))({ ...address, connectionTimeoutMillis: 10_000 });
   try {
     await client.connect();
   } catch (error) {
@@ -80,7 +87,7 @@ export async function probeDatabase(address: DatabaseAddress): Promise<string> {
     if (number < OLDEST_POSTGRES * 10_000)
       throw new DatabaseFault(
         'version',
-        `PostgreSQL at ${address.host}:${address.port} is ${version}; Gather Lane needs ${OLDEST_POSTGRES} or later.`,
+        `PostgreSQL at ${sayServers(address)} is ${version}; Gather Lane needs ${OLDEST_POSTGRES} or later.`,
       );
     if (!may)
       throw new DatabaseFault(

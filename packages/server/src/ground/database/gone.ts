@@ -2,13 +2,31 @@ import { QueryRunnerAlreadyReleasedError } from 'typeorm';
 
 /** Connection failures (class 08), a server that shuts down, was killed, takes no connections yet, or only lets read. */
 const SQL_STATES = /^(08...|57P0[1235]|53300|25006|25P03)$/;
-const SYSTEM_ERRORS = ['ECONNREFUSED', 'ECONNRESET', 'EPIPE', 'ENOTFOUND', 'ETIMEDOUT', 'EHOSTUNREACH', 'EAI_AGAIN'];
+const SYSTEM_ERRORS = [
+  'ECONNREFUSED',
+  'ECONNRESET',
+  'EPIPE',
+  'ENOTFOUND',
+  'ETIMEDOUT',
+  'EHOSTUNREACH',
+  'EAI_AGAIN',
+  'NO_PRIMARY',
+];
 const MESSAGES =
   /^(Connection terminated|timeout exceeded when trying to connect|Client has encountered a connection error|Query read timeout|Cannot use a pool after calling end|database .* is not currently accepting connections)/;
 /** What happens before a statement is sent: it was certainly not done. */
 const NEVER_SENT =
   /^(timeout exceeded when trying to connect|Cannot use a pool after calling end|database .* is not currently)/;
-const NEVER_SENT_STATES = ['53300', '57P03', '25006', 'ECONNREFUSED', 'ENOTFOUND', 'EHOSTUNREACH', 'EAI_AGAIN'];
+const NEVER_SENT_STATES = [
+  '53300',
+  '57P03',
+  '25006',
+  'ECONNREFUSED',
+  'ENOTFOUND',
+  'EHOSTUNREACH',
+  'EAI_AGAIN',
+  'NO_PRIMARY',
+];
 const TOO_SLOW = ['57014', '55P03'];
 const FULL = ['53100', 'ENOSPC'];
 

@@ -16,9 +16,12 @@ type Sent = string | (pg.QueryConfig & { submit?: unknown });
 export const TRACED = '-c gather_lane.traced=on -c client_min_messages=notice';
 
 /** Classes of connections and pools that write down what goes through them, for whoever's call it is. */
-export function tracedConnections(isShown: IsShown): { Client: typeof pg.Client; Pool: typeof pg.Pool } {
+export function tracedConnections(
+  isShown: IsShown,
+  Client = pg.Client,
+): { Client: typeof pg.Client; Pool: typeof pg.Pool } {
   /** One statement at a time is under way on a connection; what the database says meanwhile is of it. */
-  class TracedClient extends pg.Client {
+  class TracedClient extends Client {
     readonly log = new ConnectionLog(isShown);
     /** The calls for which it is held. */
     holders: readonly CallScope[] = [];

@@ -1,0 +1,74 @@
+import { execFile, spawn } from 'node:child_process';
+import { chownSync, mkdirSync, readFileSync } from 'node:fs';
+import { createServer } from 'node:net';
+import { join } from 'node:path';
+import { setTimeout as pause } from 'node:timers/promises';
+import { promisify } from 'node:util';
+import pg from 'pg';
+import type { DatabaseAddress } from '../ground/database/address.js';
+import { clusterAccount } from '../ground/database/cluster/account.js';
+import { binariesFor } from '../ground/database/cluster/binaries.js';
+import type { Cluster } from '../ground/database/cluster/cluster.js';
+
+const run = promisify(execFile);
+
+/** A server that replays what another one does. */
+export interface Standby {
+  readonly address: DatabaseAddress;
+  /** Asks it, whether it takes writes or not. */
+  ask(sql: string): Promise<Record<string, unknown>[]>;
+  stop(): Promise<void>;
+}
+
+/** Makes a standby of a cluster from a base backup, and waits until it answers. */
+export async function makeStandby(cluster: Cluster): Promise<Standby> {
+  const account = clusterAccount();
+  const binaries = binariesFor(cluster.folder);
+  const folder = `${cluster.folder}-standby`;
+  mkdirSync(folder, { mode: 0o700 });
+  if (account) chownSync(folder, account.uid, account.gid);
+  const { port: from, user, password } = cluster.address;
+  const as = { ...account, cwd: '/', env: { ...process.env, PGPASSWORD: password } };
+  const primary = ['-h', '127.0.0.1', '-p', String(from), '-U', user];
+  await run(join(binaries, 'pg_basebackup'), ['-D', folder, '-R', '-X', 'stream', '-c', 'fast', ...primary], as);
+  const port = await freePort();
+  const settings = { port, listen_addresses: '127.0.0.1', unix_socket_directories: '', max_connections: 120 };
+  const options = Object.entries(settings).flatMap(([name, value]) => ['-c', `${name}=${value}`]);
+  const child = spawn(join(binaries, 'postgres'), ['-D', folder, ...options], { ...as, stdio: 'ignore' });
+  const ended = new Promise((resolve) => child.once('exit', resolve));
+  const address = { ...cluster.address, port };
+  const standby = {
+    address,
+    async ask(sql: string) {
+      const client = new pg.Client(address);
+      await client.connect();
+      try {
+        return (await client.query<Record<string, unknown>>(sql)).rows;
+      } finally {
+        await client.end();
+      }
+    },
+    async stop() {
+      child.kill('SIGINT');
+      await ended;
+    },
+  };
+  while (child.exitCode === null && !(await standby.ask('SELECT 1').catch(() => null))) await pause(50);
+  return standby;
+}
+
+/** Kills a cluster and every process of it at once, as a machine that loses its power. */
+export function killCluster({ folder }: Cluster): void {
+  const [pid] = readFileSync(join(folder, 'postmaster.pid'), 'utf8').split('\n');
+  process.kill(-Number(pid), 'SIGKILL');
+}
+
+function freePort(): Promise<number> {
+  return new Promise((resolve, reject) => {
+    const probe = createServer().once('error', reject);
+    probe.listen(0, '127.0.0.1', () => {
+      const { port } = probe.address() as { port: number };
+      probe.close(() => resolve(port));
+    });
+  });
+}
