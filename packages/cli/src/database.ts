@@ -10,10 +10,17 @@ export async function withDatabase<T>(
   options: SettingOptions,
   work: (database: OpenDatabase) => Promise<T>,
 ): Promise<T> {
-  const { DatabaseFault, explainMissingRight, openDatabase, RealAccounts, FillRefused, TransferRefused } =
-    await server();
+  const {
+    BackupRefused,
+    DatabaseFault,
+    explainMissingRight,
+    openDatabase,
+    RealAccounts,
+    FillRefused,
+    TransferRefused,
+  } = await server();
   const { config, environment } = await settings(options);
-  const refusals = [DatabaseFault, RealAccounts, FillRefused, TransferRefused];
+  const refusals = [BackupRefused, DatabaseFault, RealAccounts, FillRefused, TransferRefused];
   let database: OpenDatabase | undefined;
   let interrupted = false;
   const interrupt = () => {

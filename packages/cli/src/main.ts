@@ -14,6 +14,7 @@ import { postCommands } from './commands/posts.js';
 import { reactionCommands } from './commands/reactions.js';
 import { routesCommand } from './commands/routes.js';
 import { serviceCommands } from './commands/service.js';
+import { backupCommands } from './commands/backup.js';
 import { transferCommands } from './commands/transfer.js';
 import { jobCommands } from './commands/jobs.js';
 import { traceCommands } from './commands/traces.js';
@@ -40,6 +41,7 @@ function program(): Command {
   fieldsCommand(command);
   dataCommands(command);
   transferCommands(command);
+  backupCommands(command);
   feedCommands(command);
   postCommands(command);
   hashtagCommands(command);

@@ -2,7 +2,7 @@ import { isAbsolute, resolve } from 'node:path';
 import type { DataSource } from 'typeorm';
 import type { Config } from '../ground/config/schema.js';
 import { FolderStore, type MediaStore } from '../accounts/media/store.js';
-import { mediaFolder } from './media-folder.js';
+import { mediaFolder } from '../accounts/media/media-folder.js';
 import { Resources } from './resources.js';
 import { runningService } from './running.js';
 import { ownServer, sayAddress, serverNamedBy, type DatabaseAddress } from '../ground/database/address.js';
@@ -19,6 +19,8 @@ import { migrate, MIGRATIONS_MISSING, migrationState, newerDatabase } from '../g
 export interface OpenDatabase {
   readonly dataSource: DataSource;
   readonly address: DatabaseAddress;
+  /** Whether it is the embedded cluster. */
+  readonly embedded: boolean;
   /** What its tables are to whom. */
   readonly plan: HousePlan;
   /** The files of pictures beside it. */
@@ -56,7 +58,8 @@ export async function openDatabase(
     else if (state === 'newer') throw newerDatabase();
     else if (state !== 'current') throw new DatabaseFault('schema', MIGRATIONS_MISSING);
     const store = new FolderStore(mediaFolder(config, folder, data));
-    return { dataSource, address, plan: PLAN, store, close, abandon: () => cluster.close() };
+    const embedded = !(runningService(data)?.database ?? ownServer(config.database.url, environment));
+    return { dataSource, address, embedded, plan: PLAN, store, close, abandon: () => cluster.close() };
   } catch (error) {
     await close().catch(() => undefined);
     throw error;

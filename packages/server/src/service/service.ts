@@ -14,7 +14,7 @@ import { buildApp } from './http/app.js';
 import { CallsUnderWay } from './http/calls.js';
 import { openStandIns } from './stand-ins.js';
 import { FolderStore } from '../accounts/media/store.js';
-import { mediaFolder } from './media-folder.js';
+import { mediaFolder } from '../accounts/media/media-folder.js';
 import { Heartbeat, HEARTBEAT_MS } from '../workbench/model/migration/live.js';
 import { modelState } from '../workbench/model/migration/plan.js';
 import { Media } from '../accounts/media/service.js';

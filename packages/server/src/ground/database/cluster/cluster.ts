@@ -100,7 +100,8 @@ function addressAt(port: number, password: string): DatabaseAddress {
   return { host: '127.0.0.1', port, user: ROLE, password, database: DATABASE, ssl: false };
 }
 
-function clusterHome(data: string, account: Account | null, notice: (text: string) => void): string {
+/** Where the cluster of a data folder is kept. @param notice is told where that is another folder */
+export function clusterHome(data: string, account: Account | null, notice: (text: string) => void): string {
   const closed = account && firstClosedFolder(data, account);
   if (!closed) return data;
   const slug = createHash('sha256').update(data).digest('hex').slice(0, 12);

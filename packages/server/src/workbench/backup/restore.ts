@@ -1,0 +1,51 @@
+import { existsSync, mkdirSync, readdirSync, renameSync, rmSync } from 'node:fs';
+import { readFile } from 'node:fs/promises';
+import { isAbsolute, join, resolve } from 'node:path';
+import { mediaFolder } from '../../accounts/media/media-folder.js';
+import { FolderStore } from '../../accounts/media/store.js';
+import type { Config } from '../../ground/config/schema.js';
+import { makeDataFolder } from '../../ground/database/cluster/cluster.js';
+import { placeCluster } from '../../ground/database/cluster/copies.js';
+import { lockFolder } from '../../ground/database/cluster/service-lock.js';
+import { BackupRefused, DATABASE_FOLDER, PICTURES_FOLDER, readBackup, type BackupManifest } from './manifest.js';
+
+const PICTURE = /^[0-9a-f-]{36}-\d{1,4}\.webp$/;
+
+/**
+ * Puts a back-up where a service with this configuration looks for its data, which must be empty.
+ * @param from the folder of the back-up
+ * @param folder that relative paths of the configuration are in
+ * @throws BackupRefused, DatabaseFault; what was there is as it was
+ */
+export async function restore(
+  config: Config,
+  { from, folder }: { readonly from: string; readonly folder: string },
+  notice: (text: string) => void,
+): Promise<BackupManifest> {
+  if (config.database.url)
+    throw new BackupRefused(
+      'database.url names a server of yours, and this restores the embedded cluster: take it out, or restore there with the tools of PostgreSQL.',
+    );
+  const manifest = readBackup(from);
+  const data = isAbsolute(config.data) ? config.data : resolve(folder, config.data);
+  const media = mediaFolder(config, folder, data);
+  makeDataFolder(data);
+  const unlock = lockFolder(data);
+  const draft = `${media}.restored`;
+  try {
+    if (existsSync(media) && readdirSync(media).length > 0)
+      throw new BackupRefused(`${media} holds pictures already: name another folder with --data, or move them away.`);
+    rmSync(draft, { recursive: true, force: true });
+    mkdirSync(draft, { recursive: true, mode: 0o700 });
+    const store = new FolderStore(draft);
+    for (const name of readdirSync(join(from, PICTURES_FOLDER)))
+      if (PICTURE.test(name)) await store.put(name, await readFile(join(from, PICTURES_FOLDER, name)));
+    await placeCluster(join(from, DATABASE_FOLDER), data, manifest.password, notice);
+    rmSync(media, { recursive: true, force: true });
+    renameSync(draft, media);
+    return manifest;
+  } finally {
+    rmSync(draft, { recursive: true, force: true });
+    unlock();
+  }
+}
