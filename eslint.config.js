@@ -128,7 +128,7 @@ export default tseslint.config(
     },
   },
   {
-    files: ['scripts/**', '**/*.test.ts', '**/tests/**', 'bench/**', 'examples/**'],
+    files: ['scripts/**', '**/*.test.ts', '**/tests/**', 'bench/**', 'scale/**', 'examples/**'],
     rules: { 'no-console': 'off' },
     languageOptions: {
       globals: {

@@ -15,11 +15,18 @@ const CONFIGURATION = {
 /** The Node that runs services, unless another is named. */
 const NODE = process.env.BENCH_NODE ?? process.execPath;
 
+const urlOf = ({ host, port, user, password, database }) =>
+  `postgres://${user}:${encodeURIComponent(password)}@${host}:${port}/${database}`;
+
 /** Starts the service on a database. @returns its address, its process id, and how to act as a user */
-export async function startService({ host, port, user, password, database }, nodeOptions = [], more = {}, node = NODE) {
+export async function startService(
+  { host, port, user, password, database, url = urlOf({ host, port, user, password, database }) },
+  nodeOptions = [],
+  more = {},
+  node = NODE,
+) {
   const folder = mkdtempSync(join(tmpdir(), 'gather-lane-bench-'));
   writeFileSync(join(folder, 'gather-lane.yaml'), JSON.stringify({ ...CONFIGURATION, ...more }));
-  const url = `postgres://${user}:${encodeURIComponent(password)}@${host}:${port}/${database}`;
   const child = spawn(node, [...nodeOptions, join(root, 'packages/cli/bundle/main.js'), 'start'], {
     cwd: folder,
     env: { ...process.env, GATHER_LANE_DATABASE_URL: url, NO_COLOR: '1' },

@@ -64,6 +64,15 @@ export function needChromium() {
   apt('chromium');
 }
 
+/** Packages of Debian that something beside the tests needs, installed where a file of each is missing. */
+export function needDebian(packages) {
+  for (const [name, file] of Object.entries(packages))
+    if (!existsSync(file)) {
+      say(`Installing ${name}`);
+      apt(name);
+    }
+}
+
 /** How long another package manager on this machine is waited for, in seconds. */
 const LOCK_SECONDS = 300;
 

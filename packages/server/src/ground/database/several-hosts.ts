@@ -3,6 +3,8 @@ import type { ServerPlace } from './address.js';
 
 /** Of servers that were not asked of whether they take writes, so long one is waited for: another may be there already. */
 const ASKED_WITHIN_MS = 2_000;
+/** Who was found is believed for so long: connections that are opened together ask once. */
+const KNOWN_MS = 1_000;
 /** What PostgreSQL (14 and later) says by itself at the start of a connection, and whenever it changes. */
 const SAYS = ['in_hot_standby', 'default_transaction_read_only'];
 const READ_ONLY = '25006';
@@ -42,6 +44,7 @@ function hearing(client: pg.Client): () => boolean {
  */
 export function writableClient(servers: readonly ServerPlace[]): typeof pg.Client {
   let known: ServerPlace | null = null;
+  let knownUntil = 0;
   let asking: Promise<ServerPlace> | null = null;
 
   const ask = async (config: pg.ClientConfig, at: ServerPlace): Promise<ServerPlace> => {
@@ -56,15 +59,22 @@ export function writableClient(servers: readonly ServerPlace[]): typeof pg.Clien
       client.end().catch(() => undefined);
     }
   };
+  /** The one that took writes, if it still does; else the first of all that says so. */
   const askAll = async (config: pg.ClientConfig): Promise<ServerPlace> => {
     try {
-      return (known = await Promise.any(servers.map((at) => ask(config, at))));
+      const still = known && (await ask(config, known).catch(() => null));
+      known = still ?? (await Promise.any(servers.map((at) => ask(config, at))));
+      knownUntil = Date.now() + KNOWN_MS;
+      return known;
     } catch (error) {
+      known = null;
       throw refusal(error) ?? new NoPrimary(servers, error);
     }
   };
   const find = (config: pg.ClientConfig): Promise<ServerPlace> =>
-    (asking ??= askAll(config).finally(() => (asking = null)));
+    known && Date.now() < knownUntil
+      ? Promise.resolve(known)
+      : (asking ??= askAll(config).finally(() => (asking = null)));
 
   return class WritableClient extends pg.Client {
     readonly #config: pg.ClientConfig;
@@ -95,7 +105,7 @@ export function writableClient(servers: readonly ServerPlace[]): typeof pg.Clien
     }
 
     async #connect(): Promise<this> {
-      const at = known ?? (await find(this.#config));
+      const at = await find(this.#config);
       Object.assign(this, at);
       try {
         await super.connect();
