@@ -23,10 +23,10 @@ export interface Assembled {
 /** Makes every capability, in their order. */
 export function assemble(
   capabilities: readonly Capability[],
-  foundation: Foundation,
+  foundation: Omit<Foundation, 'pass'>,
   { key, store, mailbox, standIn }: Given,
 ): Assembled {
-  const house = new House(foundation);
+  const house = new House({ ...foundation, pass: key.pass });
   house.add(key);
   house.add(store, MediaStore);
   if (mailbox) house.add(mailbox, Mailbox);

@@ -207,3 +207,13 @@ test('a picture whose files are in another folder is put where they are missing 
   expect((await one.call('POST', '/v1/posts', { as: caller, body })).status).toBe(201);
   for (const at of [one, other]) expect((await fetch(at.address + new URL(here.json.url).pathname)).status).toBe(200);
 });
+
+test('what an ownership check found at one is known at the other', async () => {
+  const run = await one.call<{ endedAt: string; calls: number }>('POST', '/v1/operator/ownership-checks', {
+    as: one.operatorKey,
+    body: { only: ['getAbout', 'listMutes'] },
+  });
+  expect(run.status).toBe(200);
+  const there = await other.call('GET', '/v1/operator/ownership-checks/latest', { as: other.operatorKey });
+  expect([there.status, there.json]).toEqual([200, run.json]);
+});

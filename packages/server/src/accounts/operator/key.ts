@@ -1,4 +1,4 @@
-import { createHash, randomBytes, timingSafeEqual } from 'node:crypto';
+import { createHash, createHmac, randomBytes, timingSafeEqual } from 'node:crypto';
 import { chmodSync, existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 
@@ -56,6 +56,11 @@ export class OperatorKey {
   /** The key as a bearer token. */
   get bearer(): string {
     return this.#key;
+  }
+
+  /** What calls carry that the services with this key make to themselves or to each other, so that no limit counts them. */
+  get pass(): string {
+    return createHmac('sha256', this.#key).update('own calls').digest('base64url');
   }
 
   matches(token: string): boolean {

@@ -1,4 +1,3 @@
-import { randomBytes } from 'node:crypto';
 import type { OwnFields } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import type { Config } from '../config/schema.js';
@@ -21,6 +20,8 @@ export interface Foundation {
   readonly demo: boolean;
   /** The model file as it is now, which may be newer than the model that the service runs by. */
   readonly modelFile: () => OwnFields;
+  /** What calls of the service's own carry, so that no limit counts them. */
+  readonly pass: string;
 }
 
 /** What every capability is made with, and what those before it have made. */
@@ -35,17 +36,17 @@ export class House implements Foundation {
   readonly keyChanges = new KeyChanges();
   readonly cursors: Cursors;
   readonly pages: Pages;
-  /** What the service's own check carries, so that no limit counts it. */
-  readonly pass = randomBytes(24).toString('base64url');
+  readonly pass: string;
   readonly #made = new Map<Kind<unknown>, unknown>();
 
-  constructor({ plan, database, background, config, demo, modelFile }: Foundation) {
+  constructor({ plan, database, background, config, demo, modelFile, pass }: Foundation) {
     this.plan = plan;
     this.database = database;
     this.background = background;
     this.config = config;
     this.demo = demo;
     this.modelFile = modelFile;
+    this.pass = pass;
     this.address = new PublicAddress(config.server.publicAddress);
     this.cursors = new Cursors(database, this.keyChanges);
     this.pages = new Pages(this.cursors);

@@ -30,9 +30,19 @@ export class ManyProcesses1764000000021 implements MigrationInterface {
     await runner.query(
       `COMMENT ON TABLE jobs IS 'Work that one process at a time does now and then: when it is due, who does it, and how it went'`,
     );
+    await runner.query(`
+      CREATE TABLE ownership_checks (
+        latest boolean PRIMARY KEY DEFAULT true CONSTRAINT ownership_checks_one CHECK (latest),
+        started_at timestamptz(3) NOT NULL,
+        ended_at timestamptz(3) NOT NULL,
+        calls integer NOT NULL,
+        faults integer NOT NULL,
+        routes jsonb NOT NULL)`);
+    await runner.query(`COMMENT ON TABLE ownership_checks IS 'What the latest ownership check found: one row'`);
   }
 
   async down(runner: QueryRunner): Promise<void> {
+    await runner.query(`DROP TABLE ownership_checks`);
     await runner.query(`DROP TABLE jobs`);
     await runner.query(`DROP TABLE call_counts`);
   }

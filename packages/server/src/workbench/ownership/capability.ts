@@ -3,13 +3,17 @@ import { Sessions } from '../../accounts/sessions/service.js';
 import type { Capability } from '../../ground/capability/capability.js';
 import { TRIALS } from './ownership.js';
 import { OwnershipCheck } from './service.js';
+import { LatestOwnershipCheck } from './latest-ownership-check.entity.js';
 import { ThrowAwayUser } from './throw-away-user.entity.js';
 
 /** Trying every route as everybody. */
 export const ownership: Capability = {
   name: 'ownership',
-  entities: [ThrowAwayUser],
-  tables: { throw_away_users: { shown: ['user_id', 'made_at'] } },
+  entities: [ThrowAwayUser, LatestOwnershipCheck],
+  tables: {
+    throw_away_users: { shown: ['user_id', 'made_at'] },
+    ownership_checks: { shown: ['latest', 'started_at', 'ended_at', 'calls', 'faults'], stays: true },
+  },
   trials: TRIALS,
   start(house) {
     const { database, plan, config, pass } = house;

@@ -91,13 +91,14 @@ export function ownershipRoutes(app: App, { ownership }: Needs): void {
       schema: {
         operationId: 'readOwnershipCheck',
         tags: ['operator'],
-        summary: 'What the latest ownership check of this process found',
+        summary: 'What the latest ownership check found',
         response: replies({ 200: ref(CheckSchema) }, ['not-found']),
       },
     },
-    () => {
-      if (!ownership.last) throw new Problem('not-found', 'No ownership check has been run since the service started.');
-      return viewOf(ownership.last);
+    async () => {
+      const last = await ownership.last();
+      if (!last) throw new Problem('not-found', 'No ownership check has been run yet.');
+      return viewOf(last);
     },
   );
 }

@@ -20,6 +20,12 @@ const UNREACHED: ProblemCode = 'no-database';
 /** Held by the one check that is under way. */
 const CHECKING = `hashtext('gather-lane ownership check')`;
 
+const LAST = `SELECT started_at AS "startedAt", ended_at AS "endedAt", calls, faults, routes FROM ownership_checks`;
+const KEEP = `
+  INSERT INTO ownership_checks (started_at, ended_at, calls, faults, routes) VALUES ($1, $2, $3, $4, $5)
+  ON CONFLICT (latest) DO UPDATE SET started_at = excluded.started_at, ended_at = excluded.ended_at, calls = excluded.calls,
+    faults = excluded.faults, routes = excluded.routes`;
+
 /** What an ownership check found. */
 export interface OwnershipResult {
   readonly startedAt: Date;
@@ -37,7 +43,6 @@ export class OwnershipCheck {
   readonly #cast: Cast;
   readonly #key: OperatorKey;
   readonly #pass: string;
-  #last: OwnershipResult | null = null;
 
   /** @param pass what the calls carry so that no limit counts them */
   constructor(
@@ -57,9 +62,10 @@ export class OwnershipCheck {
     this.#pass = pass;
   }
 
-  /** What the latest check of this process found. */
-  get last(): OwnershipResult | null {
-    return this.#last;
+  /** What the latest check found, at whichever process it was. */
+  async last(): Promise<OwnershipResult | null> {
+    const [row] = await this.#dataSource.query<OwnershipResult[]>(LAST);
+    return row ?? null;
   }
 
   /**
@@ -71,7 +77,10 @@ export class OwnershipCheck {
   async run(address: string, operations: readonly Operation[]): Promise<OwnershipResult> {
     const check = async () => {
       try {
-        return (this.#last = await this.#run(address, operations));
+        const result = await this.#run(address, operations);
+        const { startedAt, endedAt, calls, faults, routes } = result;
+        await this.#dataSource.query(KEEP, [startedAt, endedAt, calls, faults, JSON.stringify(routes)]);
+        return result;
       } finally {
         await this.#cast.remove(new Date(Date.now() + LEFT_OVER_MS));
       }
