@@ -1,15 +1,19 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { resolve } from 'node:path';
-import type { Service } from '@gather-lane/server';
+import type { Processes, Service, StartOptions } from '@gather-lane/server';
 import type { Command } from 'commander';
 import colors from 'picocolors';
 import { action, work, type CommandContext } from '../action.js';
 import { Failure } from '../failure.js';
 import { print, printJson, printTable, remark } from '../output.js';
 import { progressBar } from '../progress.js';
+import { wholeNumber } from './arguments.js';
 import { checkDataCommand } from './check-data.js';
 import { checkOwnershipCommand } from './check-ownership.js';
 import { server, settings, withSettings, type SettingOptions } from '../settings.js';
+
+/** What a start comes to: one process that serves, or several. */
+type Serving = Pick<Service, 'address' | 'operatorKeyPath' | 'notReady' | 'stop'> & Partial<Pick<Processes, 'renew'>>;
 
 /** A terminal's Ctrl-C reaches npm and this process, and npm passes it on: what comes so soon after is the same one. */
 const SAME_SIGNAL_MS = 1_000;
@@ -18,6 +22,7 @@ interface StartCommandOptions extends SettingOptions {
   demo?: boolean;
   fresh?: boolean;
   migrate?: boolean;
+  processes?: number;
 }
 
 /** Adds `start`, `config` and `check`. */
@@ -26,6 +31,7 @@ export function serviceCommands(program: Command): void {
     .option('--demo', 'with the made-up Wherry Cut, on loopback only')
     .option('--fresh', 'with --demo: throw its data away and start over')
     .option('--migrate', 'run pending migrations first')
+    .option('--processes <n>', 'serve with so many processes (1)', wholeNumber(1, 64))
     .action(work(({ options }: CommandContext<StartCommandOptions>) => start(options)));
 
   program
@@ -74,15 +80,27 @@ function showSetup({ configuration, findings }: Awaited<ReturnType<typeof lookAt
 
 async function start(options: StartCommandOptions): Promise<void> {
   if (options.fresh && !options.demo) throw new Failure('--fresh throws data away, so it goes with --demo only.', 2);
-  const { DatabaseFault, loadConfig, StartRefused, startService } = await server();
-  const { config, environment } = await settings(options, options.migrate ? { 'database.migrate': true } : {});
+  const { DatabaseFault, loadConfig, oneOfMany, serveAsOne, StartRefused, startProcesses, startService } =
+    await server();
+  const { config, environment } = await settings(options, {
+    ...(options.migrate && { 'database.migrate': true }),
+    ...(options.processes !== undefined && { 'server.processes': options.processes }),
+  });
+  const modelFile = () =>
+    loadConfig({ folder: process.cwd(), ...(options.config && { file: options.config }), environment: {} }).config
+      .model;
+  const within = oneOfMany();
+  if (within)
+    return serveAsOne(() =>
+      startService({ config, environment, folder: process.cwd(), demo: false, within, modelFile, notice: remark }),
+    );
   const bar = process.stderr.isTTY ? await progressBar('{step} {bar} {percentage} % · {value} of {total} rows') : null;
   let shown = false;
-  let service: Service | undefined;
+  let service: Serving | undefined;
   const signals = ['SIGINT', 'SIGTERM', 'SIGHUP'] as const;
   let stopping = false;
   let stoppedAt = 0;
-  const end = (service: Service): Promise<never> =>
+  const end = (service: Serving): Promise<never> =>
     service.stop().then(
       () => process.exit(0),
       (error: unknown) => {
@@ -110,22 +128,22 @@ async function start(options: StartCommandOptions): Promise<void> {
   // A terminal that was closed cannot be written to, which is no reason to leave the database behind.
   for (const stream of [process.stdout, process.stderr]) stream.on('error', () => undefined);
   try {
-    service = await startService({
+    const wanted: StartOptions = {
       config,
       environment,
       folder: process.cwd(),
       demo: options.demo ?? false,
       fresh: options.fresh ?? false,
-      modelFile: () =>
-        loadConfig({ folder: process.cwd(), ...(options.config && { file: options.config }), environment: {} }).config
-          .model,
+      modelFile,
       notice: remark,
       progress: (step, done, total) => {
         if (!shown) bar?.start(total, 0, { step });
         shown = true;
         bar?.update(done, { step });
       },
-    });
+    };
+    const { processes } = config.server;
+    service = processes > 1 ? await startProcesses(wanted, processes) : await startService(wanted);
   } catch (error) {
     if (error instanceof StartRefused || error instanceof DatabaseFault) throw new Failure(error.message);
     throw error;
@@ -133,6 +151,8 @@ async function start(options: StartCommandOptions): Promise<void> {
     bar?.stop();
   }
   if (stopping) return end(service);
+  const { renew } = service;
+  if (renew) process.on('SIGUSR2', () => void renew().catch((error: unknown) => remark(String(error))));
   const waits = service.notReady();
   if (options.json) printJson({ address: service.address, operatorKey: service.operatorKeyPath, notReady: waits });
   else if (waits !== null) print(waitingText(service, waits));
@@ -140,7 +160,7 @@ async function start(options: StartCommandOptions): Promise<void> {
 }
 
 const waitingText = (
-  { address }: Service,
+  { address }: Serving,
   why: string,
 ): string => `Gather Lane listens on ${colors.cyan(address)}, and answers 503 until this is done:
 
@@ -148,7 +168,7 @@ const waitingText = (
 
 Ctrl-C stops it.`;
 
-const startText = ({ address, operatorKeyPath }: Service): string => `Gather Lane is listening.
+const startText = ({ address, operatorKeyPath }: Serving): string => `Gather Lane is listening.
 
   Console       ${colors.cyan(address)}
   API           ${address}/docs
@@ -156,7 +176,7 @@ const startText = ({ address, operatorKeyPath }: Service): string => `Gather Lan
 
 Ctrl-C stops it.`;
 
-function demoText({ address, operatorKeyPath }: Service): string {
+function demoText({ address, operatorKeyPath }: Serving): string {
   const elsewhere = address.endsWith(':7461') ? '' : ` --address ${address}`;
   return `Gather Lane is running its demo, the Wherry Cut.
 

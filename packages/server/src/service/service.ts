@@ -25,7 +25,7 @@ import { tracesCalls } from '../ground/traces/is-on.js';
 import { shownIn } from '../ground/traces/shown-columns.js';
 import type { IsShown } from '../ground/traces/told-rows.js';
 import { Weightings } from '../workbench/weighting/service.js';
-import { NoOperatorKey, OperatorKey, type GivenKey } from '../accounts/operator/key.js';
+import { NoOperatorKey, OperatorKey } from '../accounts/operator/key.js';
 import { listen, refuseBadPort } from './listen.js';
 import { MODEL_BEHIND, prepare, type Readiness } from './prepare.js';
 import { Resources } from './resources.js';
@@ -54,22 +54,19 @@ export async function startService(options: StartOptions): Promise<Service> {
       `The demo's passwords are published, so it listens on loopback only, not on ${config.server.host}: leave out --demo or --host.`,
     );
   refuseBadPort(config.server);
-  const data = isAbsolute(config.data) ? config.data : resolve(options.folder, config.data);
-  makeDataFolder(data);
   const resources = new Resources();
   try {
-    resources.add('the lock of the data folder', lockFolder(data));
-    const { address, cluster } = await database(options, data, resources);
+    // Beside others, what all of them share is held by the process that keeps them.
+    const { within } = options;
+    const { data, address, cluster } = within
+      ? { data: dataFolder(options), address: within.address, cluster: null }
+      : await claimData(options, resources);
     const background = await connect(address, config, resources, NO_LIMITS);
     const readiness = await prepare(background, options, cluster !== null);
     if (cluster) await background.query(COUNT_STATEMENTS).catch(() => undefined);
     const traced = tracesCalls(config, demo) ? shownIn(PLAN, config.model) : undefined;
-    const dataSource = await connect(address, config, resources, config.database, traced);
-    // A demo has a key of its own: the variable may hold that of a service which is none.
-    const given = demo
-      ? {}
-      : { key: options.environment.GATHER_LANE_OPERATOR_KEY || undefined, file: config.operatorKeyFile };
-    const key = operatorKey(options.folder, data, given);
+    const dataSource = await connect(address, config, resources, config.database, { traced, most: within?.poolSize });
+    const key = operatorKey(options, data);
     const { standIn, mailbox } = demo
       ? await openStandIns(resources, config.mail.smtp === undefined, notice)
       : { standIn: null, mailbox: null };
@@ -101,7 +98,8 @@ export async function startService(options: StartOptions): Promise<Service> {
     const listening = `http://${host}:${port}`;
     house.address.listensAt(listening);
     standIn?.allow([house.address.to(`/sign-in/${standIn.provider.name}`)]);
-    resources.add('the note of it', noteRunning(data, { address: listening, database: cluster ? null : address }));
+    if (!within)
+      resources.add('the note of it', noteRunning(data, { address: listening, database: cluster ? null : address }));
     cluster?.watch((text) => {
       notice(text);
       app.log.error(text);
@@ -127,9 +125,25 @@ export async function startService(options: StartOptions): Promise<Service> {
   }
 }
 
-function operatorKey(folder: string, data: string, { key, file }: GivenKey): OperatorKey {
+const dataFolder = ({ config, folder }: StartOptions): string =>
+  isAbsolute(config.data) ? config.data : resolve(folder, config.data);
+
+/** Takes the data folder for this service alone, and finds or starts its database. @throws DatabaseFault, StartRefused */
+export async function claimData(
+  options: StartOptions,
+  resources: Resources,
+): Promise<{ data: string; address: DatabaseAddress; cluster: Cluster | null }> {
+  const data = dataFolder(options);
+  makeDataFolder(data);
+  resources.add('the lock of the data folder', lockFolder(data));
+  return { data, ...(await database(options, data, resources)) };
+}
+
+/** The key of whoever runs the service. A demo has one of its own: the variable may hold that of a service which is none. @throws StartRefused */
+export function operatorKey({ config, environment, folder, demo }: StartOptions, data: string): OperatorKey {
+  const file = config.operatorKeyFile && resolve(folder, config.operatorKeyFile);
   try {
-    return new OperatorKey(data, { key, file: file && resolve(folder, file) });
+    return new OperatorKey(data, demo ? {} : { key: environment.GATHER_LANE_OPERATOR_KEY || undefined, file });
   } catch (error) {
     throw error instanceof NoOperatorKey ? new StartRefused(error.message) : error;
   }
@@ -171,11 +185,11 @@ async function connect(
   config: Config,
   resources: Resources,
   limits: StatementLimits,
-  traced?: IsShown,
+  { traced, most = config.database.poolSize }: { traced?: IsShown | undefined; most?: number | undefined } = {},
 ): Promise<DataSource> {
-  const { poolSize, preparedStatements } = config.database;
+  const { preparedStatements } = config.database;
   const dataSource = createDataSource(address, {
-    poolSize: limits === NO_LIMITS ? BACKGROUND_POOL : poolSize,
+    poolSize: limits === NO_LIMITS ? BACKGROUND_POOL : most,
     model: config.model,
     prepares: limits !== NO_LIMITS && preparedStatements,
     limits,

@@ -1,6 +1,7 @@
 import type { OwnFields } from '@gather-lane/core';
 import type { FastifyInstance } from 'fastify';
 import type { House } from '../ground/capability/house.js';
+import type { OneOfMany } from './processes/one-of-many.js';
 import type { Config } from '../ground/config/schema.js';
 
 /** What a service is started with. */
@@ -11,6 +12,8 @@ export interface StartOptions {
   /** Folder that a relative data folder is in. */
   readonly folder: string;
   readonly demo: boolean;
+  /** Where it is one of several processes, what it is told. */
+  readonly within?: OneOfMany | undefined;
   /** Throw the data of an earlier demo away first. */
   readonly fresh?: boolean;
   /** Reads the model file again: it may have changed since the service started. */

@@ -48,6 +48,12 @@ export const ConfigSchema = Type.Object(
           maximum: 65535,
           description: 'Port to listen on; 0 takes a free one.',
         }),
+        processes: Type.Integer({
+          default: 1,
+          minimum: 1,
+          maximum: 64,
+          description: 'How many processes serve; at most half the cores, since PostgreSQL needs some too.',
+        }),
         publicAddress: Type.Optional(
           Type.String({
             pattern: '^https?://[^/?#]+(/[^?#]*)?$',
