@@ -32,14 +32,14 @@ export async function failover() {
     let ending = false;
     const load = tokens.map(async (token) => {
       while (!ending) {
-        const { status, json, headers } = await post(service.address, token);
+        const { status, json, again } = await post(service.address, token);
         const what =
           status === 201
             ? 'written'
             : String(json.type ?? status)
                 .split('/')
                 .at(-1);
-        const says = status === 201 ? '' : headers.has('retry-after') ? ', with Retry-After' : ', without Retry-After';
+        const says = status === 201 ? '' : again ? ', with Retry-After' : ', without Retry-After';
         const name = `${status} ${what}${says}`;
         heard.set(name, (heard.get(name) ?? 0) + 1);
         if (status === 201) {
@@ -96,8 +96,8 @@ async function post(address, token) {
       headers: { 'authorization': `Bearer ${token}`, 'content-type': 'application/json' },
       body: JSON.stringify({ body: 'Before, during and after' }),
     });
-    return { status: reply.status, json: await reply.json(), headers: reply.headers };
+    return { status: reply.status, json: await reply.json(), again: reply.headers.has('retry-after') };
   } catch (error) {
-    return { status: 0, json: { type: String(error.cause?.code ?? error) }, headers: new Headers() };
+    return { status: 0, json: { type: String(error.cause?.code ?? error) }, again: false };
   }
 }

@@ -29,6 +29,8 @@ interface Counted {
   there: number;
   /** What was counted here and nobody else knows yet: first those who were let go on, then those who wait to hear how many there are. */
   untold: number;
+  /** Of those that are being told. */
+  telling: number;
   waiting: ((count: Count) => void)[];
   endsAt: number;
 }
@@ -65,7 +67,7 @@ export class SharedCounts {
     const counted = this.#of(of, windowMs);
     const left = counted.endsAt - Date.now();
     if (counted.there > most) return { current: counted.there + 1, ttl: left };
-    const here = counted.there + counted.untold + counted.waiting.length + 1;
+    const here = counted.there + counted.telling + counted.untold + counted.waiting.length + 1;
     this.#untold.add(counted);
     if (here <= most * UNHEARD || this.#stopped) {
       counted.untold++;
@@ -100,7 +102,7 @@ export class SharedCounts {
     if (there) this.#counted.delete(of);
     else if (this.#counted.size >= MOST_KEYS) this.#counted.delete(this.#counted.keys().next().value!);
     const key = createHash('sha256').update(of).digest('base64url');
-    const counted = { key, windowMs, there: 0, untold: 0, waiting: [], endsAt: Date.now() + windowMs };
+    const counted = { key, windowMs, there: 0, untold: 0, telling: 0, waiting: [], endsAt: Date.now() + windowMs };
     this.#counted.set(of, counted);
     return counted;
   }
@@ -109,7 +111,7 @@ export class SharedCounts {
   #tell(): void {
     clearTimeout(this.#timer);
     this.#timer = undefined;
-    this.#telling ??= this.#tellAll().finally(() => (this.#telling = undefined));
+    this.#telling ??= this.#tellAll();
   }
 
   async #tellAll(): Promise<void> {
@@ -119,11 +121,14 @@ export class SharedCounts {
       const batch = [...this.#untold].map((counted) => ({ counted, waiting: counted.waiting, untold: counted.untold }));
       this.#untold.clear();
       for (const { counted } of batch) {
+        counted.telling = counted.untold + counted.waiting.length;
         counted.waiting = [];
         counted.untold = 0;
       }
       await this.#tellBatch(batch);
     }
+    // At once: whoever comes from here on begins anew.
+    this.#telling = undefined;
   }
 
   async #tellBatch(batch: readonly { counted: Counted; waiting: Counted['waiting']; untold: number }[]): Promise<void> {
@@ -144,6 +149,7 @@ export class SharedCounts {
         left: counted.endsAt - Date.now(),
       };
       counted.there = n;
+      counted.telling = 0;
       counted.endsAt = Date.now() + left;
       // In the order in which they came, after all who were counted before.
       waiting.forEach((heard, i) => heard({ current: n - waiting.length + 1 + i, ttl: Math.max(0, left) }));
