@@ -77,12 +77,11 @@ export class JobRunner {
     for (const timer of this.#timers) timer.unref();
   }
 
-  /** Takes what is due, as far as there are hands. */
+  /** Takes what is due, one job after the other, unless all hands are busy. */
   look(): void {
-    while (this.#underWay.size < AT_ONCE && !this.#stopping.signal.aborted) {
-      const working: Promise<void> = this.#work().finally(() => this.#underWay.delete(working));
-      this.#underWay.add(working);
-    }
+    if (this.#underWay.size >= AT_ONCE || this.#stopping.signal.aborted) return;
+    const working: Promise<void> = this.#work().finally(() => this.#underWay.delete(working));
+    this.#underWay.add(working);
   }
 
   /** Begins no more. What is under way is told to end, and waited for; what did not end is due for whoever comes next. */
