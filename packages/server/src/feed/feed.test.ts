@@ -136,7 +136,8 @@ describe('the feed query', () => {
     const { query } = counted;
     let statements = 0;
     counted.query = function (this: unknown, ...args: unknown[]) {
-      statements++;
+      // How often somebody calls is told beside the calls, ten times a second.
+      if (!String(args[0]).includes('call_counts')) statements++;
       return query.apply(this, args);
     };
     const took = async (limit: number, order: string) => {
@@ -146,8 +147,8 @@ describe('the feed query', () => {
       return statements;
     };
     try {
-      // How many they follow is known from the first page on.
-      for (const order of ['recent', 'score']) await took(1, order);
+      // How many they follow is known from the first page on, and the keys once the first cursor was written.
+      for (const order of ['recent', 'score', 'recent', 'score']) await took(1, order);
       for (const limit of [1, 20, 100])
         for (const order of ['recent', 'score']) expect(await took(limit, order)).toBe(2);
       plant(viewer.id, 'probe');

@@ -110,9 +110,12 @@ describe('a thread', () => {
     const query = dataSource.query.bind(dataSource);
     let statements = 0;
     dataSource.query = ((...args: Parameters<typeof query>) => {
-      statements++;
+      // How often somebody calls is told beside the calls, ten times a second.
+      if (!String(args[0]).includes('call_counts')) statements++;
       return query(...args);
     }) as typeof dataSource.query;
+    // With the first cursor a key is made, of which the next call hears.
+    for (let n = 0; n < 2; n++) await read(`/v1/posts/${post}/comments?level=all&limit=1`, one);
     try {
       for (const path of [
         `/v1/posts/${post}/comments?level=top&replies=5&limit=100`,
