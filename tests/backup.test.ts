@@ -147,11 +147,13 @@ describe('a back-up', () => {
       err: expect.stringContaining('holds pictures already'),
     });
     expect(existsSync(join(taken, '.gather-lane', 'media', 'x'))).toBe(true);
-    const own = { cwd: emptyFolder(), env: { GATHER_LANE_DATABASE_URL: 'postgres://weir/cut' } };
-    expect(await run(['restore-backup', backup], own)).toMatchObject({
-      code: 1,
-      err: expect.stringContaining('a server of yours'),
-    });
+    for (const [name, value] of [
+      ['GATHER_LANE_DATABASE_URL', 'postgres://weir/cut'],
+      ['PGHOST', 'weir'],
+    ] as const) {
+      const refused = await run(['restore-backup', backup], { cwd: emptyFolder(), env: { [name]: value } });
+      expect([refused.code, refused.err]).toEqual([1, expect.stringContaining('a server of yours')]);
+    }
   });
 
   test.each([

@@ -57,10 +57,12 @@ async function restore({ options }: CommandContext<SettingOptions>, from: string
   const folder = resolve(from);
   if (!existsSync(folder)) throw new Failure(`${folder} is not there: name the folder of a back-up.`);
   const { BackupRefused, checkData, DatabaseFault, restore: place } = await server();
-  const { config } = await settings(options);
-  const manifest = await place(config, { from: folder, folder: process.cwd() }, remark).catch((error: unknown) => {
-    throw error instanceof BackupRefused || error instanceof DatabaseFault ? new Failure(error.message) : error;
-  });
+  const { config, environment } = await settings(options);
+  const manifest = await place(config, { from: folder, folder: process.cwd(), environment }, remark).catch(
+    (error: unknown) => {
+      throw error instanceof BackupRefused || error instanceof DatabaseFault ? new Failure(error.message) : error;
+    },
+  );
   told(options)('recounting');
   const findings = await withDatabase(options, ({ dataSource, plan }) =>
     checkData(dataSource, { plan, repair: false, model: config.model, progress: () => undefined }),

@@ -1,6 +1,5 @@
 import { execFile, spawn } from 'node:child_process';
 import { chownSync, mkdirSync, readFileSync } from 'node:fs';
-import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { promisify } from 'node:util';
@@ -8,7 +7,7 @@ import pg from 'pg';
 import type { DatabaseAddress } from '../ground/database/address.js';
 import { clusterAccount } from '../ground/database/cluster/account.js';
 import { binariesFor } from '../ground/database/cluster/binaries.js';
-import type { Cluster } from '../ground/database/cluster/cluster.js';
+import { freePort, type Cluster } from '../ground/database/cluster/cluster.js';
 
 const run = promisify(execFile);
 
@@ -61,14 +60,4 @@ export async function makeStandby(cluster: Cluster): Promise<Standby> {
 export function killCluster({ folder }: Cluster): void {
   const [pid] = readFileSync(join(folder, 'postmaster.pid'), 'utf8').split('\n');
   process.kill(-Number(pid), 'SIGKILL');
-}
-
-function freePort(): Promise<number> {
-  return new Promise((resolve, reject) => {
-    const probe = createServer().once('error', reject);
-    probe.listen(0, '127.0.0.1', () => {
-      const { port } = probe.address() as { port: number };
-      probe.close(() => resolve(port));
-    });
-  });
 }

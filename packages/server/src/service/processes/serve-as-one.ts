@@ -45,5 +45,7 @@ async function retire(service: Service): Promise<void> {
   // Of a plain server: one of HTTP would cut connections on which a call may be on its way.
   Server.prototype.close.call(server);
   await pause(LEAVING_MS);
+  // Those on which nothing came: whoever calls next takes another connection rather than be told to.
+  server.closeIdleConnections();
   await service.stop();
 }

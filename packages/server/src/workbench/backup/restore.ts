@@ -4,10 +4,13 @@ import { isAbsolute, join, resolve } from 'node:path';
 import { mediaFolder } from '../../accounts/media/media-folder.js';
 import { FolderStore } from '../../accounts/media/store.js';
 import type { Config } from '../../ground/config/schema.js';
+import { ownServer, serverNamedBy } from '../../ground/database/address.js';
 import { makeDataFolder } from '../../ground/database/cluster/cluster.js';
 import { placeCluster } from '../../ground/database/cluster/copies.js';
 import { lockFolder } from '../../ground/database/cluster/service-lock.js';
 import { BackupRefused, DATABASE_FOLDER, PICTURES_FOLDER, readBackup, type BackupManifest } from './manifest.js';
+
+type Environment = Readonly<Record<string, string | undefined>>;
 
 const PICTURE = /^[0-9a-f-]{36}-\d{1,4}\.webp$/;
 
@@ -15,16 +18,17 @@ const PICTURE = /^[0-9a-f-]{36}-\d{1,4}\.webp$/;
  * Puts a back-up where a service with this configuration looks for its data, which must be empty.
  * @param from the folder of the back-up
  * @param folder that relative paths of the configuration are in
+ * @param environment for the standard `PG…` variables, which may name a server
  * @throws BackupRefused, DatabaseFault; what was there is as it was
  */
 export async function restore(
   config: Config,
-  { from, folder }: { readonly from: string; readonly folder: string },
+  { from, folder, environment }: { readonly from: string; readonly folder: string; readonly environment: Environment },
   notice: (text: string) => void,
 ): Promise<BackupManifest> {
-  if (config.database.url)
+  if (ownServer(config.database.url, environment))
     throw new BackupRefused(
-      'database.url names a server of yours, and this restores the embedded cluster: take it out, or restore there with the tools of PostgreSQL.',
+      `${serverNamedBy(config.database.url, environment)} names a server of yours, and this restores the embedded cluster: take it out, or restore there with the tools of PostgreSQL.`,
     );
   const manifest = readBackup(from);
   const data = isAbsolute(config.data) ? config.data : resolve(folder, config.data);

@@ -213,7 +213,8 @@ async function launch(
   return { pid: child.pid!, port };
 }
 
-function freePort(): Promise<number> {
+/** A port on loopback that nobody listens on now. */
+export function freePort(): Promise<number> {
   return new Promise((resolve, reject) => {
     const probe = createServer().once('error', reject);
     probe.listen(0, '127.0.0.1', () => {

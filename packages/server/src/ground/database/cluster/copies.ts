@@ -44,11 +44,16 @@ export async function placeCluster(
   await postgresTool('pg_verifybackup', from, ['--quiet', from]);
   const draft = `${folder}.restored`;
   rmSync(draft, { recursive: true, force: true });
-  cpSync(from, draft, { recursive: true, preserveTimestamps: true });
-  if (account) giveTo(draft, account);
-  writeFileSync(join(data, 'pg.password'), `${password}\n`, { mode: 0o600 });
-  rmSync(folder, { recursive: true, force: true });
-  renameSync(draft, folder);
+  try {
+    cpSync(from, draft, { recursive: true, preserveTimestamps: true });
+    if (account) giveTo(draft, account);
+    writeFileSync(join(data, 'pg.password'), `${password}\n`, { mode: 0o600 });
+    rmSync(folder, { recursive: true, force: true });
+    renameSync(draft, folder);
+  } finally {
+    // Of one that failed, as on a full disk, nothing stays.
+    rmSync(draft, { recursive: true, force: true });
+  }
 }
 
 async function postgresTool(
