@@ -2,14 +2,14 @@
 import autocannon from 'autocannon';
 
 /**
- * @param calls each with path and token, or with method and body too
+ * @param calls each with path and token, or with method, body and headers too
  * @returns calls a second, and milliseconds at the median, the 95th and 99th of a hundred
  */
 export async function load(address, calls, { connections, seconds, rate }) {
-  const requests = calls.map(({ method = 'GET', path, token, body }) => ({
+  const requests = calls.map(({ method = 'GET', path, token, body, headers }) => ({
     method,
     path,
-    headers: { authorization: `Bearer ${token}`, ...(body && { 'content-type': 'application/json' }) },
+    headers: { authorization: `Bearer ${token}`, ...(body && { 'content-type': 'application/json' }), ...headers },
     ...(body && { body: JSON.stringify(body) }),
   }));
   const times = [];

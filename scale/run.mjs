@@ -4,6 +4,7 @@ import { build, needNode, needPackages, needPostgres } from '../scripts/steps.mj
 
 const WAYS = {
   failover: async () => (await import('./failover.mjs')).failover(),
+  replicas: async () => (await import('./replicas.mjs')).replicas(),
 };
 
 const [name, ...more] = process.argv.slice(2);

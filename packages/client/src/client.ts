@@ -1,5 +1,6 @@
 import createFetch, { type Client as FetchClient } from 'openapi-fetch';
 import type { paths } from './generated/api.js';
+import { laterPlace } from './later-place.js';
 import type { Problem } from './shapes.js';
 
 /** A typed client of one service: `client.GET('/v1/posts/{post}', { params: { path: { post } } })`. */
@@ -67,12 +68,20 @@ export class ServiceTooSlow extends ServiceUnreachable {
 /** Makes a client. It throws ServiceUnreachable when nothing answers; other failures are in the reply. */
 export function createClient(options: ClientOptions): Client {
   const { address, token, renew, fetch = globalThis.fetch } = options;
+  let seen: string | null = null;
   const send = async (request: Request): Promise<Response> => {
     const credential = await token?.();
     if (credential) request.headers.set('authorization', `Bearer ${credential}`);
+    // Whoever reads at a standby sees what they did and saw before.
+    if (seen !== null) request.headers.set(SEEN, seen);
     const timeoutMs = options.timeoutMs ?? (MAY_TAKE_LONG.test(request.url) ? LONG_TIMEOUT_MS : TIMEOUT_MS);
     try {
-      return await fetch(timeoutMs > 0 ? new Request(request, { signal: limited(request, timeoutMs) }) : request);
+      const reply = await fetch(
+        timeoutMs > 0 ? new Request(request, { signal: limited(request, timeoutMs) }) : request,
+      );
+      const come = reply.headers.get(SEEN);
+      if (come !== null) seen = laterPlace(seen, come);
+      return reply;
     } catch (error) {
       if ((error as Error).name === 'TimeoutError') throw new ServiceTooSlow(address, timeoutMs, { cause: error });
       if (request.signal.aborted) throw error;
@@ -89,6 +98,9 @@ export function createClient(options: ClientOptions): Client {
     },
   });
 }
+
+/** How far into the log of the service's database its replies reach: kept, so that no page is older than what was done. */
+const SEEN = 'gather-seen';
 
 const MAY_TAKE_LONG = /\/v1\/(?:operator\/|media$)/;
 

@@ -29,6 +29,7 @@ export {
   type Position,
   type SeenMark,
 } from './feed/cursor.js';
+export { mayReadAt, NOTHING_SEEN, readLogPlace, UNKNOWN_PLACE, type StandbyState } from './standbys/standby.js';
 export { hintAfter, isExhaustive, likelyWay, SWEEP_ENTRIES, type FindHint, type FindWay } from './feed/find-way.js';
 export { allSteps, readPlan, type ExplainNode, type PlanStep } from './feed/plan.js';
 export {

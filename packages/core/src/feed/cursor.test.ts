@@ -26,15 +26,19 @@ const snapshot = fc.tuple(fc.bigInt({ min: 1n, max: 10n ** 15n }), fc.uniqueArra
       .map((gap) => xmin + BigInt(gap))
       .join(',')}`,
 );
-const feedCursor: fc.Arbitrary<FeedCursor> = fc.record({
-  mark: fc.constantFrom('next', 'first'),
-  order: fc.constantFrom('recent', 'score'),
-  own: fc.boolean(),
-  weighting: fc.integer({ min: 1, max: 1e6 }),
-  position: fc.record({ at: instant, id: fc.uuid() }),
-  snapshot,
-  begun: instant,
-});
+const feedCursor: fc.Arbitrary<FeedCursor> = fc.record(
+  {
+    mark: fc.constantFrom('next', 'first'),
+    order: fc.constantFrom('recent', 'score'),
+    own: fc.boolean(),
+    weighting: fc.integer({ min: 1, max: 1e6 }),
+    position: fc.record({ at: instant, id: fc.uuid() }),
+    snapshot,
+    begun: instant,
+    seen: fc.nat().map((n) => `3F/${n.toString(16).toUpperCase()}`),
+  },
+  { requiredKeys: ['mark', 'order', 'own', 'weighting', 'position', 'snapshot', 'begun'] },
+);
 
 describe('feed cursors', () => {
   test('read back as they were written, and fit in a URL', () => {
@@ -100,6 +104,7 @@ describe('feed cursors', () => {
     ['a year before 1', { position: { at: -8.64e15, id: '00000000-0000-7000-8000-000000000000' } }],
     ['a weighting that no column holds', { weighting: 2 ** 31 }],
     ['a weighting before the first', { weighting: 0 }],
+    ['a place that is in no log', { seen: 'somewhere' }],
   ])('%s is refused, even signed', (_, wrong) => {
     const fine: FeedCursor = {
       mark: 'next',

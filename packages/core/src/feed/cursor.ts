@@ -1,4 +1,5 @@
 import { createHmac, timingSafeEqual } from 'node:crypto';
+import { readLogPlace } from '../standbys/standby.js';
 
 /**
  * Cursors are opaque to callers. The text is base64url of the tag of a key, a digest by that key, and a JSON array; one that is
@@ -32,6 +33,8 @@ export interface FeedCursor {
   readonly snapshot: string;
   /** The database's clock when the scroll began, in milliseconds. */
   readonly begun: number;
+  /** How far into the database's log the page that gave it had seen; left out where all pages are read from one server. */
+  readonly seen?: string;
 }
 
 /** Where any other list reads on: bound to the list's name, at a sort key and an id. */
@@ -112,22 +115,25 @@ export function isSnapshot(text: string): boolean {
 
 /** Text of a feed cursor, safe in a URL. */
 export function writeFeedCursor(c: FeedCursor, key: CursorKey): string {
-  const { mark, order, own, weighting, position, snapshot, begun } = c;
-  return seal(['feed', mark, order, own, weighting, position?.at ?? null, position?.id ?? null, snapshot, begun], key);
+  const { mark, order, own, weighting, position, snapshot, begun, seen } = c;
+  const fields = ['feed', mark, order, own, weighting, position?.at ?? null, position?.id ?? null, snapshot, begun];
+  return seal(seen === undefined ? fields : [...fields, seen], key);
 }
 
 /** The feed cursor that a text holds, or null when none of the keys signed it. */
 export function readFeedCursor(text: string, keys: readonly CursorKey[]): FeedCursor | null {
   const fields = open(text, keys);
-  if (fields?.length !== 9 || fields[0] !== 'feed') return null;
-  const [, mark, order, own, weighting, at, id, snapshot, begun] = fields;
+  if (fields?.[0] !== 'feed' || (fields.length !== 9 && fields.length !== 10)) return null;
+  const [, mark, order, own, weighting, at, id, snapshot, begun, seen] = fields;
   if (mark !== 'next' && mark !== 'first') return null;
   if (order !== 'recent' && order !== 'score') return null;
   if (typeof own !== 'boolean' || !isInstant(begun)) return null;
   if (!Number.isInteger(weighting) || (weighting as number) < 1 || (weighting as number) > GREATEST_VERSION)
     return null;
   if (typeof snapshot !== 'string' || !isSnapshot(snapshot)) return null;
-  const base = { mark, order, own, weighting: weighting as number, snapshot, begun } as const;
+  if (seen !== undefined && (typeof seen !== 'string' || readLogPlace(seen) === null)) return null;
+  const where = seen === undefined ? {} : { seen };
+  const base = { mark, order, own, weighting: weighting as number, snapshot, begun, ...where } as const;
   if (at === null && id === null) return mark === 'first' ? { ...base, position: null } : null;
   if (!isInstant(at) || typeof id !== 'string' || !UUID.test(id)) return null;
   return { ...base, position: { at, id } };

@@ -15,6 +15,15 @@ export type PageStatement = (
 ) => string;
 
 /**
+ * What is there as a scroll begins. A standby does not know which transactions are under way: there, all that began since the oldest of them
+ * counts as not seen.
+ */
+const SNAPSHOT = `CASE WHEN pg_is_in_recovery() THEN pg_snapshot_xmin(pg_current_snapshot()) || ':' || pg_snapshot_xmin(pg_current_snapshot()) || ':'
+      ELSE pg_current_snapshot()::text END`;
+/** How far into the log what was read reaches at most; looked up once all is read, so never before what the statement saw. */
+const SEEN = `CASE WHEN pg_is_in_recovery() THEN pg_last_wal_replay_lsn() ELSE pg_current_wal_flush_lsn() END::text`;
+
+/**
  * A page of the following feed of $1, with the posts and all that they show, and the snapshot and clock of the database: posts
  * found by one of the ways, at most $5, each but the last of so many then read by its key: that one says that there is more. OFFSET 0 keeps that from becoming a join of the planner's
  * choice. A post that may not be seen is a row without an id, and so is an empty page.
@@ -33,8 +42,8 @@ export const feedPage = (model: OwnFields): PageStatement =>
       return `
   WITH entries AS MATERIALIZED (${find(way, order, weighting)}
   )
-  SELECT m.snapshot, m.now, m.following, e.id AS found, e.key, ${fell} AS fell, v.*
-  FROM (SELECT coalesce($6::text, pg_current_snapshot()::text) AS snapshot, clock_timestamp()::timestamptz(3) AS now,
+  SELECT m.snapshot, m.now, m.following, ${SEEN} AS seen, e.id AS found, e.key, ${fell} AS fell, v.*
+  FROM (SELECT coalesce($6::text, ${SNAPSHOT}) AS snapshot, clock_timestamp()::timestamptz(3) AS now,
     (SELECT following FROM user_tallies WHERE user_id = $1) AS following) m
   LEFT JOIN (SELECT id, key, author_id, row_number() OVER () AS n FROM entries) e ON true
   LEFT JOIN LATERAL (
@@ -52,6 +61,8 @@ export const feedPage = (model: OwnFields): PageStatement =>
 /** A row of that statement. */
 export interface FeedPageRow extends Omit<PostRow, 'id'> {
   readonly snapshot: string;
+  /** How far into the log what was read reaches. */
+  readonly seen: string;
   readonly now: InstantText;
   readonly following: number;
   /** Null on an empty page. */

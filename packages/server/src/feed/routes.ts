@@ -3,6 +3,8 @@ import { Type } from 'typebox';
 import type { App } from '../ground/http/app-type.js';
 import { signedIn } from '../ground/http/doorway.js';
 import { readerFor } from '../ground/http/reader.js';
+import { saySeen, seenHeaders, seenOf } from '../ground/standbys/seen.js';
+import type { Standbys } from '../ground/standbys/standbys.js';
 import { linkNext } from '../ground/http/pagination.js';
 import { replies } from '../ground/http/replies.js';
 import { pageQuery, ref, userParam } from '../ground/http/schemas.js';
@@ -27,6 +29,7 @@ import {
 /** What these are made of. */
 interface Needs {
   readonly feed: Feed;
+  readonly standbys: Standbys;
   readonly places: Places;
   readonly inspection: FeedInspection;
   readonly users: Users;
@@ -41,7 +44,7 @@ const feedQuery = {
 };
 
 /** Routes of the following feed. */
-export function feedRoutes(app: App, { feed, places, inspection, users, database, address }: Needs): void {
+export function feedRoutes(app: App, { feed, standbys, places, inspection, users, database, address }: Needs): void {
   for (const schema of [
     PlaceSchema,
     FeedItemSchema,
@@ -63,6 +66,7 @@ export function feedRoutes(app: App, { feed, places, inspection, users, database
         summary: 'The following feed',
         description:
           'Posts of those whom the caller follows, and the caller’s own. Reading on with `next` shows no post twice, whatever others do meanwhile.',
+        headers: seenHeaders,
         querystring: Type.Object({
           ...feedQuery,
           place: Type.Boolean({ default: false, description: 'Whether each item says why it stands there' }),
@@ -71,8 +75,9 @@ export function feedRoutes(app: App, { feed, places, inspection, users, database
       },
     },
     async (request, reply) => {
-      const page = await feed.page(readerFor(request, database), request.query);
+      const page = await feed.page(readerFor(request, database), { ...request.query, seen: seenOf(request) });
       linkNext(request, reply, address.base, page.next);
+      saySeen(reply, standbys, page.seen);
       return page;
     },
   );
@@ -85,13 +90,14 @@ export function feedRoutes(app: App, { feed, places, inspection, users, database
         operationId: 'countNewer',
         tags: ['feed'],
         summary: 'What has come above where a scroll began',
+        headers: seenHeaders,
         querystring: Type.Object({
           than: Type.String({ minLength: 1, description: 'The `first` of the scroll’s page' }),
         }),
         response: replies({ 200: ref(NewerSchema) }, ['bad-cursor', 'scroll-expired']),
       },
     },
-    (request) => feed.newer(readerFor(request, database), request.query.than),
+    (request) => feed.newer(readerFor(request, database), request.query.than, seenOf(request)),
   );
 
   app.get(

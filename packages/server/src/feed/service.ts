@@ -16,6 +16,7 @@ import type { SignedIn } from '../ground/http/principal.js';
 import { Problem } from '../ground/http/problem.js';
 import type { Reader } from '../ground/http/reader.js';
 import type { Posts } from '../posts/posts/service.js';
+import { NO_STANDBYS, type Standbys } from '../ground/standbys/standbys.js';
 import { toCounts } from '../ranking/tallies/counts.js';
 import { numbersOf } from '../ranking/weighting/in-force.js';
 import type { FeedOrder, Way } from './finding.js';
@@ -36,6 +37,8 @@ export interface FeedRequest {
   readonly limit: number;
   readonly place: boolean;
   readonly after?: string;
+  /** How far into the log the viewer has seen; null where they do not say. */
+  readonly seen?: string | null;
 }
 
 /** A page of a feed. */
@@ -43,6 +46,11 @@ export interface FeedPage {
   readonly items: FeedItem[];
   readonly next: string | null;
   readonly first: string;
+}
+
+/** A page, and how far into the log what it shows reaches. */
+export interface ReadPage extends FeedPage {
+  readonly seen: string;
 }
 
 /** The following feed. One function answers it everywhere, so that no two lists can differ by query. */
@@ -53,15 +61,24 @@ export class Feed {
   readonly #posts: Posts;
   readonly #cursors: Cursors;
   readonly #page: PageStatement;
+  readonly #standbys: Standbys;
   /** The weighting that was in force at the last look; the session check says each time whether it still is. */
   #inForce = 0;
 
-  constructor(dataSource: DataSource, posts: Posts, cursors: Cursors, model: OwnFields, ways = new Ways()) {
+  /** @param standbys where pages may be read, beside the primary */
+  constructor(
+    dataSource: DataSource,
+    posts: Posts,
+    cursors: Cursors,
+    model: OwnFields,
+    { ways = new Ways(), standbys = NO_STANDBYS }: { ways?: Ways; standbys?: Standbys } = {},
+  ) {
     this.ways = ways;
     this.#dataSource = dataSource;
     this.#posts = posts;
     this.#cursors = cursors;
     this.#page = feedPage(model);
+    this.#standbys = standbys;
   }
 
   /**
@@ -70,7 +87,7 @@ export class Feed {
    * a process reads after another weighting came into force.
    * @throws Problem `bad-cursor`, or `scroll-expired` for a scroll that began more than a day ago; `bad-token`
    */
-  async page(reader: Reader, request: FeedRequest): Promise<FeedPage> {
+  async page(reader: Reader, request: FeedRequest): Promise<ReadPage> {
     const { order, own, limit, place, after } = request;
     const from = after === undefined ? null : await this.#open(after, 'next', reader);
     if (from && (from.order !== order || from.own !== own)) {
@@ -82,8 +99,9 @@ export class Feed {
     }
     const { viewer, rows } = await this.#rows(reader, request, from);
     const weighting = from?.weighting ?? viewer.weighting.id;
-    const { snapshot, now } = rows[0]!;
-    const scroll = { order, own, weighting, snapshot, begun: from?.begun ?? Date.parse(now) };
+    const { snapshot, now, seen } = rows[0]!;
+    const begun = from?.begun ?? Date.parse(now);
+    const scroll = { order, own, weighting, snapshot, begun, ...(this.#standbys.some && { seen }) };
     const found = rows.filter((row): row is FoundRow => row.found !== null);
     const shown = found.slice(0, limit);
     const [top, last] = [shown[0], shown.at(-1)];
@@ -95,20 +113,20 @@ export class Feed {
       items: shown.filter(isSeen).map((row) => this.#toItem(row, viewer, place ? numbers : null)),
       next: more ? await this.#cursors.writeFeed({ mark: 'next', ...scroll, position: positionOf(last) }) : null,
       first: await this.#cursors.writeFeed({ mark: 'first', ...scroll, position: top ? positionOf(top) : null }),
+      seen,
     };
   }
 
   /** What has come above where a scroll began. @throws Problem `bad-cursor`, `scroll-expired`, `bad-token` */
-  async newer(reader: Reader, than: string): Promise<NewerView> {
+  async newer(reader: Reader, than: string, seen: string | null = null): Promise<NewerView> {
     const from = await this.#open(than, 'first', reader);
+    const beside = this.#standbys.at(seen, from.seen);
     const at = from.position ? new Date(from.position.at).toISOString() : '-infinity';
-    const { viewer, outcome } = await reader.ask<NewerRow>(feedNewer(from.order, tableOf(from.order, from.weighting)), [
-      reader.userId,
-      from.own,
-      at,
-      from.position?.id ?? FIRST_ID,
-      new Date(from.begun).toISOString(),
-    ]);
+    const { viewer, outcome } = await reader.ask<NewerRow>(
+      feedNewer(from.order, tableOf(from.order, from.weighting)),
+      [reader.userId, from.own, at, from.position?.id ?? FIRST_ID, new Date(from.begun).toISOString()],
+      beside,
+    );
     const [row] = standing(outcome, from, viewer.weighting);
     const made = Math.min(row!.new, MOST_NEWER);
     return {
@@ -121,10 +139,11 @@ export class Feed {
 
   async #rows(
     reader: Reader,
-    { order, own, limit, place }: FeedRequest,
+    { order, own, limit, place, seen = null }: FeedRequest,
     from: FeedCursor | null,
   ): Promise<{ viewer: SignedIn; rows: FeedPageRow[] }> {
     const { userId } = reader;
+    const beside = this.#standbys.at(seen, from?.seen);
     const parameters = [
       userId,
       own,
@@ -137,7 +156,7 @@ export class Feed {
       const weighting = from?.weighting ?? inForce;
       const laneTime = weighting === inForce ? 'is the key' : 'is looked up';
       const sql = this.#page(way, order, tableOf(order, weighting), laneTime, place);
-      const { viewer, outcome } = await reader.ask<FeedPageRow>(sql, parameters);
+      const { viewer, outcome } = await reader.ask<FeedPageRow>(sql, parameters, beside);
       // What was asked of another weighting than is in force is asked again.
       if (order === 'score' && viewer.weighting.id !== inForce && !isExpired(from, viewer.weighting)) return { viewer };
       return { viewer, rows: standing(outcome, from, viewer.weighting) };

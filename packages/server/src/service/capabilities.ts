@@ -18,6 +18,7 @@ import { idempotency } from '../ground/idempotency/capability.js';
 import { jobs } from '../ground/jobs/capability.js';
 import { keys } from '../ground/keys/capability.js';
 import { metrics } from '../ground/metrics/capability.js';
+import { standbys } from '../ground/standbys/capability.js';
 import { rates } from '../ground/rates/capability.js';
 import { events } from '../notifications/events/capability.js';
 import { notifications } from '../notifications/list/capability.js';
@@ -48,6 +49,7 @@ export const CAPABILITIES: readonly Capability[] = [
   keys,
   metrics,
   rates,
+  standbys,
   jobs,
   idempotency,
   tallies,

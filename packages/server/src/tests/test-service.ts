@@ -182,7 +182,8 @@ export async function startTestService(options: Options = {}): Promise<TestServi
     async stop() {
       for (const { ending } of running) ending?.();
       await new Promise((resolve) => setImmediate(resolve));
-      if (traces) for (const { stop } of running) await stop?.();
+      const holds = traces || config.database.standbys.length > 0;
+      if (holds) for (const { stop } of running) await stop?.();
       const closing = app.close();
       app.server.closeAllConnections();
       await closing;

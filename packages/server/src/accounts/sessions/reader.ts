@@ -3,7 +3,7 @@ import { rowsOf, together, type Outcome, type Statement } from '../../ground/dat
 import type { KeyChanges } from '../../ground/keys/key-changes.js';
 import type { SignedIn } from '../../ground/http/principal.js';
 import { Problem } from '../../ground/http/problem.js';
-import type { Answer, Reader } from '../../ground/http/reader.js';
+import type { Answer, Beside, Reader } from '../../ground/http/reader.js';
 import { CHECK_SESSION } from './queries.js';
 import { toSignedIn, type OwnSessionCheckRow } from './signed-in.js';
 import type { TokenClaims } from './tokens.js';
@@ -39,8 +39,12 @@ export class SessionReader implements Reader {
     return this.#viewer ?? this.#confirmed((await together(this.#dataSource, [this.#check()]))[0]!);
   }
 
-  async ask<T>(sql: string, parameters: readonly unknown[]): Promise<Answer<T>> {
+  async ask<T>(sql: string, parameters: readonly unknown[], beside: Beside | null = null): Promise<Answer<T>> {
     const statement = { sql, parameters };
+    if (beside) {
+      const [found, viewer] = await Promise.all([beside.ask(statement), this.confirm()]);
+      if (found) return { viewer, outcome: found as Outcome<T> };
+    }
     if (this.#viewer) {
       const [outcome] = await together(this.#dataSource, [statement]);
       return { viewer: this.#viewer, outcome: outcome as Outcome<T> };

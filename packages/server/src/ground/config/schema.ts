@@ -125,6 +125,17 @@ export const ConfigSchema = Type.Object(
               'A PostgreSQL server of yours; of a primary and its standbys all, as host:port,host:port. Without it an embedded cluster is used.',
           }),
         ),
+        standbys: Type.Array(Type.String({ pattern: '^postgres(ql)?://' }), {
+          default: [],
+          description:
+            'Servers that replay the log of yours, each by its address: pages of feeds are read there for callers who say what they have seen (`Gather-Seen`).',
+        }),
+        standbyLagSeconds: Type.Integer({
+          default: 10,
+          minimum: 1,
+          maximum: 3600,
+          description: 'How old what a standby shows may be; beyond that pages are read from the primary.',
+        }),
         migrate: Type.Boolean({
           default: false,
           description: 'Run pending migrations at start. Otherwise the service says that there are some and waits.',

@@ -184,7 +184,7 @@ class ModelDataSource extends DataSource {
 
   override async destroy(): Promise<void> {
     await this.hot.end();
-    await super.destroy();
+    if (this.isInitialized) await super.destroy();
   }
 
   protected override async buildMetadatas(): Promise<void> {

@@ -43,6 +43,10 @@ export async function lease(pool: Pool): Promise<{ client: PoolClient; release: 
   };
 }
 
+/** A connection of a data source on which statements are prepared, for whoever holds it long. */
+export const leaseHot = (dataSource: DataSource): ReturnType<typeof lease> =>
+  lease((dataSource as DataSource & { readonly hot: Pool }).hot);
+
 /** Sends queries over one connection of a pool. @throws where there is no connection to be had */
 export async function allAtOnce(pool: Pool, queries: readonly QueryConfig[]): Promise<Outcome[]> {
   const { client, release } = await lease(pool);

@@ -1,6 +1,6 @@
 import type { FastifyRequest } from 'fastify';
 import type { DataSource } from 'typeorm';
-import type { Outcome } from '../database/together.js';
+import type { Outcome, Statement } from '../database/together.js';
 import type { SignedIn } from './principal.js';
 import { Problem } from './problem.js';
 
@@ -10,20 +10,31 @@ export interface Answer<T> {
   readonly outcome: Outcome<T>;
 }
 
+/** A server beside the primary at which may be read; null where it did not answer well, so that the primary must be asked. */
+export interface Beside {
+  ask(statement: Statement): Promise<Outcome | null>;
+}
+
 /** Reads for a signed-in caller, of whom it may be known by then only what their token says. */
 export interface Reader {
   readonly userId: string;
   /** Who they are, once that is known. @throws Problem `bad-token` where their session has ended */
   confirm(): Promise<SignedIn>;
-  /** Sends a statement; the first one along with the look whether their session is alive. @throws Problem `bad-token` */
-  ask<T>(sql: string, parameters: readonly unknown[]): Promise<Answer<T>>;
+  /**
+   * Sends a statement; the first one along with the look whether their session is alive.
+   * @param beside where it is read if that works; the session is looked at on the primary even so
+   * @throws Problem `bad-token`
+   */
+  ask<T>(sql: string, parameters: readonly unknown[], beside?: Beside | null): Promise<Answer<T>>;
 }
 
 /** Reads for somebody whose session was looked at. */
 export const readerOf = (dataSource: DataSource, viewer: SignedIn): Reader => ({
   userId: viewer.userId,
   confirm: () => Promise.resolve(viewer),
-  ask: async <T>(sql: string, parameters: readonly unknown[]) => {
+  ask: async <T>(sql: string, parameters: readonly unknown[], beside: Beside | null = null) => {
+    const found = await beside?.ask({ sql, parameters });
+    if (found) return { viewer, outcome: found as Outcome<T> };
     try {
       return { viewer, outcome: { rows: await dataSource.query<T[]>(sql, [...parameters]) } };
     } catch (error) {

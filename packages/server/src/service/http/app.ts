@@ -24,6 +24,8 @@ import { Problem } from '../../ground/http/problem.js';
 import { useSecurityHeaders } from './security-headers.js';
 import { compileGoodReplies } from './serialisation.js';
 import { Metrics } from '../../ground/metrics/metrics.js';
+import { useSeen } from '../../ground/standbys/seen.js';
+import { Standbys } from '../../ground/standbys/standbys.js';
 import { SharedCounts } from '../../ground/rates/shared-counts.js';
 import { ProblemSchema } from '../../ground/http/schemas.js';
 import { Recorder } from '../../workbench/traces/recorder.js';
@@ -107,6 +109,7 @@ export async function buildApp({ house, running }: Assembled, options: AppOption
       'location',
       'retry-after',
       'gather-trace',
+      'gather-seen',
       'ratelimit-limit',
       'ratelimit-remaining',
       'ratelimit-reset',
@@ -134,6 +137,7 @@ export async function buildApp({ house, running }: Assembled, options: AppOption
     limits,
   );
   useOriginCheck(app, address);
+  useSeen(app, house.get(Standbys), house.database);
   app.addSchema(ProblemSchema);
   await useOpenApi(app, config, () => address.base);
 

@@ -51,8 +51,13 @@ const HEADERS: Record<string, { description: string; schema: object }> = {
   'ETag': { description: 'The version of what is answered: send it as `If-Match` to edit just this', schema: text },
   'Location': { description: 'Where the thing that was made is', schema: text },
   'Link': { description: 'The next page (RFC 8288, `rel="next"`); left out on the last one', schema: text },
-  'Set-Cookie': { description: 'The session of this browser, or its end', schema: text },
+  'Set-Cookie': { description: 'The session of this browser, or its end; and how far it has seen, where pages are read at standbys', schema: text },
   'Gather-Trace': { description: 'The id of what this call did, where calls are traced', schema: text },
+  'Gather-Seen': {
+    description:
+      'How far into the database’s log this reaches, where pages are read at standbys too: send it along with the next call',
+    schema: text,
+  },
   'Retry-After': { description: 'Seconds until it is worth trying again', schema: number },
   'WWW-Authenticate': { description: 'By what a caller says who they are', schema: text },
   'RateLimit-Limit': { description: 'How many calls a minute the caller has', schema: number },
@@ -82,7 +87,13 @@ function complete(method: string, operation: Operation): void {
       : describedReply(reply);
   }
   const pages = parameters.some(({ in: where, name }) => where === 'query' && name === 'after');
-  const own = [...(operation['x-headers'] ?? []), ...(pages ? ['Link'] : [])];
+  const seen = method !== 'get' || parameters.some(({ name }) => name === 'gather-seen');
+  const own = [
+    ...(operation['x-headers'] ?? []),
+    ...(pages ? ['Link'] : []),
+    ...(seen ? ['Gather-Seen'] : []),
+    ...(method === 'get' ? [] : ['Set-Cookie']),
+  ];
   delete operation['x-headers'];
   for (const [status, reply] of Object.entries(responses)) {
     if (Number(status) < 400 && /^Default Response$/.test(reply.description))
