@@ -4,6 +4,7 @@ import { build, needNode, needPackages, needPostgres } from '../scripts/steps.mj
 
 const WAYS = {
   failover: async () => (await import('./failover.mjs')).failover(),
+  pooler: async () => (await import('./pooler.mjs')).pooler(),
   replicas: async () => (await import('./replicas.mjs')).replicas(),
 };
 

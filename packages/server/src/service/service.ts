@@ -36,6 +36,8 @@ import { CAPABILITIES, PLAN } from './capabilities.js';
 import { createDataSource } from './data-source.js';
 import type { Service, StartOptions } from './start-options.js';
 import { StartRefused } from './start-refused.js';
+import { PlanFunctions } from '../ground/pooler/plan-functions.js';
+import { requireSettings } from '../ground/pooler/settings.js';
 import { Metrics } from '../ground/metrics/metrics.js';
 import { JobRunner } from '../ground/jobs/runner.js';
 
@@ -65,7 +67,10 @@ export async function startService(options: StartOptions): Promise<Service> {
     const readiness = await prepare(background, options, cluster !== null);
     if (cluster) await background.query(COUNT_STATEMENTS).catch(() => undefined);
     const traced = tracesCalls(config, demo) ? shownIn(PLAN, config.model) : undefined;
-    const dataSource = await connect(address, config, resources, config.database, { traced, most: within?.poolSize });
+    const dataSource = await connectForCalls(address, background, options, resources, {
+      traced,
+      most: within?.poolSize,
+    });
     const key = operatorKey(options, data);
     const { standIn, mailbox } = demo
       ? await openStandIns(resources, config.mail.smtp === undefined, notice)
@@ -180,12 +185,38 @@ async function database(
   return { address: cluster.address, cluster };
 }
 
+/** Connections of calls: through the pooler where there is one, and calls are not traced, which takes connections that are held. */
+async function connectForCalls(
+  address: DatabaseAddress,
+  background: DataSource,
+  { config, notice }: StartOptions,
+  resources: Resources,
+  { traced, most }: { traced: IsShown | undefined; most: number | undefined },
+): Promise<DataSource> {
+  const { pooler } = config.database;
+  if (pooler && traced) notice('Calls are traced, and so go past the pooler.');
+  if (!pooler || traced) return connect(address, config, resources, config.database, { traced, most });
+  let told = false;
+  const pooled = new PlanFunctions(background, (error) => {
+    if (!told)
+      notice(`Statements are planned each time, since no function can keep their plans: ${(error as Error).message}`);
+    told = true;
+  });
+  const dataSource = await connect(ownServer(pooler, {})!, config, resources, config.database, { pooled, most });
+  await requireSettings(dataSource, config.database);
+  return dataSource;
+}
+
 async function connect(
   address: DatabaseAddress,
   config: Config,
   resources: Resources,
   limits: StatementLimits,
-  { traced, most = config.database.poolSize }: { traced?: IsShown | undefined; most?: number | undefined } = {},
+  {
+    traced,
+    pooled,
+    most = config.database.poolSize,
+  }: { traced?: IsShown | undefined; pooled?: PlanFunctions; most?: number | undefined } = {},
 ): Promise<DataSource> {
   const { preparedStatements } = config.database;
   const dataSource = createDataSource(address, {
@@ -193,6 +224,7 @@ async function connect(
     model: config.model,
     prepares: limits !== NO_LIMITS && preparedStatements,
     limits,
+    pooled,
     traced,
   });
   await dataSource.initialize();

@@ -25,6 +25,7 @@ import { settleRowTriggers } from '../workbench/traces/row-triggers.js';
 import { tracesCalls } from '../ground/traces/is-on.js';
 import { shownIn } from '../ground/traces/shown-columns.js';
 import { migrateModel } from '../workbench/model/migration/migrate.js';
+import { PlanFunctions } from '../ground/pooler/plan-functions.js';
 import { OperatorKey } from '../accounts/operator/key.js';
 import { makeDatabase } from './test-database.js';
 import { watchReplies } from './watch-replies.js';
@@ -75,6 +76,8 @@ interface Options {
   readonly demo?: boolean;
   /** The database of another test service, which outlives this one; one of its own unless said. */
   readonly on?: DatabaseAddress;
+  /** With functions in the place of statements that are prepared by name, as behind a pooler. */
+  readonly pooled?: boolean;
   /** With a mailbox stand-in, as in a demo. */
   readonly mailbox?: boolean;
   /** With the stand-in provider, as in a demo. */
@@ -114,7 +117,11 @@ export async function startTestService(options: Options = {}): Promise<TestServi
   const choices = { poolSize: config.database.poolSize, model: config.model };
   const traces = tracesCalls(config, options.demo ?? false);
   const traced = traces ? shownIn(plan, config.model) : undefined;
-  const dataSource = createMappedDataSource(database, mapping, { ...choices, traced });
+  const direct = options.pooled ? createMappedDataSource(database, mapping, { ...choices, poolSize: 2 }) : null;
+  await direct?.initialize();
+  const failed = (error: unknown) => faults.push(String(error));
+  const pooled = direct ? new PlanFunctions(direct, failed) : undefined;
+  const dataSource = createMappedDataSource(database, mapping, { ...choices, traced, pooled });
   await dataSource.initialize();
   const background = traces ? createMappedDataSource(database, mapping, { ...choices, poolSize: 4 }) : dataSource;
   if (traces) await background.initialize();
@@ -189,7 +196,9 @@ export async function startTestService(options: Options = {}): Promise<TestServi
       await closing;
       await mailbox?.close();
       await standIn?.close();
+      await pooled?.settled();
       await dataSource.destroy();
+      await direct?.destroy();
       if (traces) await background.destroy();
       await drop();
       rmSync(folder, { recursive: true, force: true });

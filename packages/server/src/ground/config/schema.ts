@@ -125,6 +125,13 @@ export const ConfigSchema = Type.Object(
               'A PostgreSQL server of yours; of a primary and its standbys all, as host:port,host:port. Without it an embedded cluster is used.',
           }),
         ),
+        pooler: Type.Optional(
+          Type.String({
+            pattern: '^postgres(ql)?://',
+            description:
+              'A pooler in front of the server that hands out connections by transactions: calls go through it, and what needs a connection of its own past it.',
+          }),
+        ),
         standbys: Type.Array(Type.String({ pattern: '^postgres(ql)?://' }), {
           default: [],
           description:
@@ -142,7 +149,7 @@ export const ConfigSchema = Type.Object(
         }),
         preparedStatements: Type.Boolean({
           default: true,
-          description: 'Prepare the statements that matter by name; off behind a pooler that shares connections.',
+          description: 'Prepare the statements that matter by name; not needed with `pooler`.',
         }),
         poolSize: Type.Integer({
           default: 12,

@@ -18,6 +18,7 @@ import { SnakeNaming } from './naming.js';
 import { TRACED, tracedConnections } from '../traces/traced-connections.js';
 import type { IsShown } from '../traces/told-rows.js';
 import { whoseStatement } from '../traces/whose-statement.js';
+import type { PlanFunctions } from '../pooler/plan-functions.js';
 import { INSTANTS_AS_TEXT } from './instants.js';
 import type { Querying } from './hot-transaction.js';
 import { preparedAs } from './prepared.js';
@@ -53,6 +54,8 @@ export interface DataSourceChoices {
   /** Whether statements may be prepared by name. */
   readonly prepares?: boolean;
   readonly limits?: StatementLimits;
+  /** Where the connections are a pooler's: functions that keep plans in the place of statements that are prepared by name. */
+  readonly pooled?: PlanFunctions | undefined;
   /** Says what may be kept of rows, where what calls do is traced; without it nothing is. */
   readonly traced?: IsShown | undefined;
 }
@@ -71,17 +74,29 @@ class ModelDataSource extends DataSource {
   /** Where statements are prepared; see {@link poolsOf}. */
   readonly hot: Pool;
   readonly #prepares: boolean;
+  readonly #plans: PlanFunctions | undefined;
   readonly #traced: boolean;
 
   constructor(
     options: DataSourceOptions,
     mapFields: () => void,
-    { hot, prepares, traced }: { readonly hot: Pool; readonly prepares: boolean; readonly traced: boolean },
+    {
+      hot,
+      prepares,
+      plans,
+      traced,
+    }: {
+      readonly hot: Pool;
+      readonly prepares: boolean;
+      readonly plans: PlanFunctions | undefined;
+      readonly traced: boolean;
+    },
   ) {
     super(options);
     this.#mapFields = mapFields;
     this.hot = hot;
     this.#prepares = prepares;
+    this.#plans = plans;
     this.#traced = traced;
     // A connection that breaks while it is idle is replaced by the next; whoever needs one hears of it.
     this.hot.on('error', () => undefined);
@@ -113,11 +128,17 @@ class ModelDataSource extends DataSource {
   }
 
   /** By a callback: a promise of the pool's, and one for each step to it, are a tenth of what a statement costs here. */
-  #sendHot<T>(query: QueryConfig & { values: unknown[] }): Promise<T> {
+  #sendHot<T>(query: HotQuery): Promise<T> {
     return new Promise((resolve, reject) => {
       this.hot.query(query, (error: Error | undefined, result: QueryResult) => {
-        if (!error) return resolve(result.rows as T);
-        reject(unknownIfWritten(query.text, error) ?? new QueryFailedError(query.text, query.values, error));
+        if (!error) {
+          this.#learn(query, result);
+          return resolve(result.rows as T);
+        }
+        const sql = query.text;
+        if (query.plain !== undefined && this.#plans!.isGone(query.plain, error))
+          return void this.#sendHot<T>(plainly(query)).then(resolve, reject);
+        reject(unknownIfWritten(sql, error) ?? new QueryFailedError(sql, query.values, error));
       });
     });
   }
@@ -125,32 +146,37 @@ class ModelDataSource extends DataSource {
   /** Sends statements that matter in one write; see {@link together}. */
   async together(statements: readonly Statement[]): Promise<Outcome[]> {
     if (this.#traced) for (const { sql } of statements) whoseStatement(sql);
-    const outcomes = await allAtOnce(
-      this.hot,
-      statements.map(
-        (statement) => this.#hotly(statement) ?? { text: statement.sql, values: [...statement.parameters] },
-      ),
+    const queries = statements.map(
+      (statement): HotQuery => this.#hotly(statement) ?? { text: statement.sql, values: [...statement.parameters] },
     );
-    return outcomes.map((outcome, i) => {
-      if (!('error' in outcome)) return outcome;
-      const { sql, parameters } = statements[i]!;
-      return { error: new QueryFailedError(sql, [...parameters], outcome.error as Error) };
-    });
+    const outcomes = await allAtOnce(this.hot, queries, (i, result) => this.#learn(queries[i]!, result));
+    return Promise.all(
+      outcomes.map((outcome, i) => {
+        if (!('error' in outcome)) return outcome;
+        const { sql, parameters } = statements[i]!;
+        return queries[i]!.plain !== undefined && this.#plans!.isGone(sql, outcome.error)
+          ? this.#sendHot<unknown[]>(plainly(queries[i]!)).then(asRows, asError)
+          : { error: new QueryFailedError(sql, [...parameters], outcome.error as Error) };
+      }),
+    );
   }
 
   /** Runs work in a transaction on one of the connections where statements are prepared; see {@link inHotTransaction}. */
   async transactHot<T>(work: (transaction: Querying) => Promise<T>): Promise<T> {
     const { client, release } = await lease(this.hot);
-    let broken = true;
+    let [broken, planGone] = [true, false];
     try {
       await client.query('BEGIN');
       const result = await work({
         query: async <R>(sql: string, parameters: unknown[] = []) => {
           if (this.#traced) whoseStatement(sql);
-          const query = this.#hotly({ sql, parameters }) ?? { text: sql, values: parameters };
+          const query: HotQuery = this.#hotly({ sql, parameters }) ?? { text: sql, values: parameters };
           try {
-            return (await client.query(query)).rows as R;
+            const result = await client.query(query);
+            this.#learn(query, result);
+            return result.rows as R;
           } catch (error) {
+            planGone ||= query.plain !== undefined && this.#plans!.isGone(sql, error);
             throw new QueryFailedError(sql, parameters, error as Error);
           }
         },
@@ -165,21 +191,31 @@ class ModelDataSource extends DataSource {
         () => false,
         () => true,
       );
-      throw error;
+      if (!planGone) throw error;
     } finally {
       release(broken);
     }
+    // Without the function that is not what it was.
+    return this.transactHot(work);
   }
 
-  #hotly({ sql, parameters }: Statement): (QueryConfig & { values: unknown[] }) | null {
+  #hotly({ sql, parameters }: Statement): HotQuery | null {
     const how = preparedAs(sql);
-    if (!how || !(this.#prepares || how.textInstants)) return null;
+    if (!how || !(this.#prepares || this.#plans || how.textInstants)) return null;
+    const call = this.#plans?.callOf(sql) ?? null;
     return {
-      text: sql,
+      text: call ?? sql,
+      ...(call !== null && { plain: sql }),
       values: [...parameters],
       ...(this.#prepares && { name: how.name }),
       ...(how.textInstants && { types: INSTANTS_AS_TEXT }),
     };
+  }
+
+  /** What a statement yields is known once it was answered: a function can keep its plan from then on. */
+  #learn({ text, plain }: HotQuery, { fields }: QueryResult): void {
+    const how = this.#plans && plain === undefined ? preparedAs(text!) : undefined;
+    if (how) this.#plans!.answered(text!, how.name, fields);
   }
 
   override async destroy(): Promise<void> {
@@ -192,6 +228,19 @@ class ModelDataSource extends DataSource {
     await super.buildMetadatas();
   }
 }
+
+/** A statement as it is sent. */
+type HotQuery = QueryConfig & {
+  values: unknown[];
+  /** The statement itself, where a function is called in its place. */
+  plain?: string | undefined;
+};
+
+/** The same without a function. */
+const plainly = ({ plain, ...query }: HotQuery): HotQuery => ({ ...query, text: plain ?? query.text! });
+
+const asRows = (rows: unknown[]): Outcome => ({ rows });
+const asError = (error: unknown): Outcome => ({ error });
 
 /** Tells whoever measures of a statement that began then. */
 function tellOf(sql: string, begun: number, failed: boolean): void {
@@ -236,14 +285,15 @@ function startUpOptions({ statementSeconds, lockSeconds, idleTransactionSeconds 
 export function createMappedDataSource(
   address: DatabaseAddress,
   { entities, migrations, ownFields }: Mapping,
-  { poolSize, model = [], prepares = true, limits = NO_LIMITS, traced }: DataSourceChoices,
+  { poolSize, model = [], prepares = true, limits = NO_LIMITS, pooled, traced }: DataSourceChoices,
 ): DataSource {
   const Client = clientFor(address);
   const connection = {
     Client,
     keepAlive: true,
     connectionTimeoutMillis: 10_000,
-    options: traced ? `${startUpOptions(limits)} ${TRACED}` : startUpOptions(limits),
+    // A pooler refuses them.
+    ...(!pooled && { options: traced ? `${startUpOptions(limits)} ${TRACED}` : startUpOptions(limits) }),
     ...(limits.statementSeconds > 0 && { query_timeout: limits.statementSeconds * 1000 + UNANSWERED_MS }),
   };
   const { Pool } = traced ? tracedConnections(traced, Client) : pg;
@@ -279,11 +329,12 @@ export function createMappedDataSource(
     max: poolSize,
     // A statement is sent without waiting for what the one before yields.
     pipeline: true,
-    options: `${connection.options} -c plan_cache_mode=force_generic_plan`,
+    ...(!pooled && { options: `${connection.options} -c plan_cache_mode=force_generic_plan` }),
   };
   return new ModelDataSource(options, () => mapFields(model, ownFields), {
     hot: new Pool(hot),
-    prepares,
+    prepares: prepares && !pooled,
+    plans: pooled,
     traced: traced !== undefined,
   });
 }

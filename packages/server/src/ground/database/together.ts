@@ -1,5 +1,5 @@
 import type { Writable } from 'node:stream';
-import type { Pool, PoolClient, QueryConfig } from 'pg';
+import type { Pool, PoolClient, QueryConfig, QueryResult } from 'pg';
 import type { DataSource } from 'typeorm';
 
 /** A statement that was marked as `prepared`, with what is sent along. */
@@ -47,8 +47,16 @@ export async function lease(pool: Pool): Promise<{ client: PoolClient; release: 
 export const leaseHot = (dataSource: DataSource): ReturnType<typeof lease> =>
   lease((dataSource as DataSource & { readonly hot: Pool }).hot);
 
-/** Sends queries over one connection of a pool. @throws where there is no connection to be had */
-export async function allAtOnce(pool: Pool, queries: readonly QueryConfig[]): Promise<Outcome[]> {
+/**
+ * Sends queries over one connection of a pool.
+ * @param answered told of each that was
+ * @throws where there is no connection to be had
+ */
+export async function allAtOnce(
+  pool: Pool,
+  queries: readonly QueryConfig[],
+  answered: (i: number, result: QueryResult) => void,
+): Promise<Outcome[]> {
   const { client, release } = await lease(pool);
   // All in one packet: the database is woken once.
   const { stream } = (client as PoolClient & { readonly connection?: { readonly stream: Writable } }).connection ?? {};
@@ -59,7 +67,9 @@ export async function allAtOnce(pool: Pool, queries: readonly QueryConfig[]): Pr
   const failed = settled.find((each) => each.status === 'rejected');
   // As the pool does by itself: a connection on which something failed is not handed on.
   release(failed !== undefined);
-  return settled.map((each) =>
-    each.status === 'fulfilled' ? { rows: each.value.rows as unknown[] } : { error: each.reason as unknown },
-  );
+  return settled.map((each, i) => {
+    if (each.status === 'rejected') return { error: each.reason as unknown };
+    answered(i, each.value);
+    return { rows: each.value.rows as unknown[] };
+  });
 }

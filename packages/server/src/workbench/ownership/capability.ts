@@ -16,9 +16,9 @@ export const ownership: Capability = {
   },
   trials: TRIALS,
   start(house) {
-    const { database, plan, config, pass } = house;
+    const { background, plan, config, pass } = house;
     const [sessions, key] = [house.get(Sessions), house.get(OperatorKey)];
-    const check = house.add(new OwnershipCheck(database, { sessions, key, plan, model: config.model }, pass));
+    const check = house.add(new OwnershipCheck(background, { sessions, key, plan, model: config.model }, pass));
     return {
       routes: async (app) => (await import('./routes.js')).ownershipRoutes(app, { ownership: check }),
       jobs: [{ does: 'remove throw-away users of a check that was killed', run: () => check.removeLeftOver() }],
