@@ -1,0 +1,211 @@
+import type { Pool, QueryConfig, QueryResult } from 'pg';
+import { DataSource, QueryFailedError, type DataSourceOptions, type QueryRunner } from 'typeorm';
+import { STATEMENTS } from '../metrics/channels.js';
+import type { PlanFunctions } from '../pooler/plan-functions.js';
+import { whoseStatement } from '../traces/whose-statement.js';
+import { OutcomeUnknown, wasCutOff } from './gone.js';
+import type { Querying } from './hot-transaction.js';
+import { INSTANTS_AS_TEXT } from './instants.js';
+import { preparedAs } from './prepared.js';
+import { allAtOnce, lease, type Outcome, type Statement } from './together.js';
+
+const WRITES = /^\s*(?:INSERT|UPDATE|DELETE|TRUNCATE|WITH\b[\s\S]*\b(?:INSERT INTO|UPDATE|DELETE FROM)\b)/i;
+
+/**
+ * Maps the developer's own fields right before the entities' metadata is read, and sends the statements that matter over
+ * connections of their own, where they are prepared by name. There every plan is made once, for all callers: left to itself
+ * PostgreSQL takes a plan for one caller to be cheaper, and makes one on each call, which costs as much as running it.
+ */
+export class ModelDataSource extends DataSource {
+  readonly #mapFields: () => void;
+  /** Where statements are prepared; see {@link poolsOf}. */
+  readonly hot: Pool;
+  readonly #prepares: boolean;
+  readonly #plans: PlanFunctions | undefined;
+  readonly #traced: boolean;
+
+  constructor(
+    options: DataSourceOptions,
+    mapFields: () => void,
+    {
+      hot,
+      prepares,
+      plans,
+      traced,
+    }: {
+      readonly hot: Pool;
+      readonly prepares: boolean;
+      readonly plans: PlanFunctions | undefined;
+      readonly traced: boolean;
+    },
+  ) {
+    super(options);
+    this.#mapFields = mapFields;
+    this.hot = hot;
+    this.#prepares = prepares;
+    this.#plans = plans;
+    this.#traced = traced;
+    // A connection that breaks while it is idle is replaced by the next; whoever needs one hears of it.
+    this.hot.on('error', () => undefined);
+  }
+
+  /**
+   * Statements that matter are prepared by name; all others, and those in transactions, go the usual way.
+   * @throws OutcomeUnknown when the connection breaks under a write that commits by itself
+   */
+  override query<T = unknown>(sql: string, parameters?: unknown[], runner?: QueryRunner): Promise<T> {
+    // Who asks is known here alone: a connection is handed over later.
+    if (this.#traced) whoseStatement(sql);
+    const answer = this.#ask<T>(sql, parameters, runner);
+    return STATEMENTS.hasSubscribers ? measured(sql, answer) : answer;
+  }
+
+  #ask<T>(sql: string, parameters: unknown[] | undefined, runner: QueryRunner | undefined): Promise<T> {
+    if (runner) return super.query<T>(sql, parameters, runner);
+    const hot = this.#hotly({ sql, parameters: parameters ?? [] });
+    return hot ? this.#sendHot<T>(hot) : this.#send<T>(sql, parameters);
+  }
+
+  async #send<T>(sql: string, parameters: unknown[] | undefined): Promise<T> {
+    try {
+      return await super.query<T>(sql, parameters);
+    } catch (error) {
+      throw unknownIfWritten(sql, error) ?? error;
+    }
+  }
+
+  /** By a callback: a promise of the pool's, and one for each step to it, are a tenth of what a statement costs here. */
+  #sendHot<T>(query: HotQuery): Promise<T> {
+    return new Promise((resolve, reject) => {
+      this.hot.query(query, (error: Error | undefined, result: QueryResult) => {
+        if (!error) {
+          this.#learn(query, result);
+          return resolve(result.rows as T);
+        }
+        const sql = query.text;
+        if (query.plain !== undefined && this.#plans!.isGone(query.plain, error))
+          return void this.#sendHot<T>(plainly(query)).then(resolve, reject);
+        reject(unknownIfWritten(sql, error) ?? new QueryFailedError(sql, query.values, error));
+      });
+    });
+  }
+
+  /** Sends statements that matter in one write; see {@link together}. */
+  async together(statements: readonly Statement[]): Promise<Outcome[]> {
+    if (this.#traced) for (const { sql } of statements) whoseStatement(sql);
+    const queries = statements.map(
+      (statement): HotQuery => this.#hotly(statement) ?? { text: statement.sql, values: [...statement.parameters] },
+    );
+    const outcomes = await allAtOnce(this.hot, queries, (i, result) => this.#learn(queries[i]!, result));
+    return Promise.all(
+      outcomes.map(async (outcome, i): Promise<Outcome> => {
+        if (!('error' in outcome)) return outcome;
+        const { sql, parameters } = statements[i]!;
+        return queries[i]!.plain !== undefined && this.#plans!.isGone(sql, outcome.error)
+          ? this.#sendHot<unknown[]>(plainly(queries[i]!)).then(asRows, asError)
+          : { error: new QueryFailedError(sql, [...parameters], outcome.error as Error) };
+      }),
+    );
+  }
+
+  /** Runs work in a transaction on one of the connections where statements are prepared; see {@link inHotTransaction}. */
+  async transactHot<T>(work: (transaction: Querying) => Promise<T>): Promise<T> {
+    const { client, release } = await lease(this.hot);
+    let [broken, planGone] = [true, false];
+    try {
+      await client.query('BEGIN');
+      const result = await work({
+        query: async <R>(sql: string, parameters: unknown[] = []) => {
+          if (this.#traced) whoseStatement(sql);
+          const query: HotQuery = this.#hotly({ sql, parameters }) ?? { text: sql, values: parameters };
+          try {
+            const result = await client.query(query);
+            this.#learn(query, result);
+            return result.rows as R;
+          } catch (error) {
+            planGone ||= query.plain !== undefined && this.#plans!.isGone(sql, error);
+            throw new QueryFailedError(sql, parameters, error as Error);
+          }
+        },
+      });
+      await client.query('COMMIT').catch((error: unknown) => {
+        throw wasCutOff(error) ? new OutcomeUnknown('the connection broke at COMMIT', { cause: error }) : error;
+      });
+      broken = false;
+      return result;
+    } catch (error) {
+      broken = await client.query('ROLLBACK').then(
+        () => false,
+        () => true,
+      );
+      if (!planGone) throw error;
+    } finally {
+      release(broken);
+    }
+    // Without the function that is not what it was.
+    return this.transactHot(work);
+  }
+
+  #hotly({ sql, parameters }: Statement): HotQuery | null {
+    const how = preparedAs(sql);
+    if (!how || !(this.#prepares || this.#plans || how.textInstants)) return null;
+    const call = this.#plans?.callOf(sql) ?? null;
+    return {
+      text: call ?? sql,
+      ...(call !== null && { plain: sql }),
+      values: [...parameters],
+      ...(this.#prepares && { name: how.name }),
+      ...(how.textInstants && { types: INSTANTS_AS_TEXT }),
+    };
+  }
+
+  /** What a statement yields is known once it was answered: a function can keep its plan from then on. */
+  #learn({ text, plain }: HotQuery, { fields }: QueryResult): void {
+    const how = this.#plans && plain === undefined ? preparedAs(text) : undefined;
+    if (how) this.#plans!.answered(text, how.name, fields);
+  }
+
+  override async destroy(): Promise<void> {
+    await this.hot.end();
+    if (this.isInitialized) await super.destroy();
+  }
+
+  protected override async buildMetadatas(): Promise<void> {
+    this.#mapFields();
+    await super.buildMetadatas();
+  }
+}
+
+/** A statement as it is sent. */
+type HotQuery = QueryConfig & {
+  values: unknown[];
+  /** The statement itself, where a function is called in its place. */
+  plain?: string | undefined;
+};
+
+/** The same without a function. */
+const plainly = ({ plain, ...query }: HotQuery): HotQuery => ({ ...query, text: plain ?? query.text });
+
+const asRows = (rows: unknown[]): Outcome => ({ rows });
+const asError = (error: unknown): Outcome => ({ error });
+
+/** Tells whoever measures of a statement that began then. */
+function tellOf(sql: string, begun: number, failed: boolean): void {
+  if (STATEMENTS.hasSubscribers) STATEMENTS.publish({ sql, seconds: (performance.now() - begun) / 1000, failed });
+}
+
+/** The same for one that is under way. */
+function measured<T>(sql: string, answer: Promise<T>): Promise<T> {
+  const begun = performance.now();
+  answer.then(
+    () => tellOf(sql, begun, false),
+    () => tellOf(sql, begun, true),
+  );
+  return answer;
+}
+
+/** What is thrown where a connection breaks under a write that commits by itself; null for any other failure. */
+const unknownIfWritten = (sql: string, error: unknown): OutcomeUnknown | null =>
+  wasCutOff(error) && WRITES.test(sql)
+    ? new OutcomeUnknown('the connection broke under a write', { cause: error })
+    : null;
