@@ -8,7 +8,7 @@ import { root } from './steps.mjs';
  * files beside its own, or is loaded by few.
  */
 const APART =
-  /^(@gather-lane\/server|@gather-lane\/stand-ins|@node-rs\/argon2|@fastify\/swagger-ui|@sap\/|@google-cloud\/|better-sqlite3|expo-|hdb-pool|ioredis|mongodb|mssql|mysql|nodemailer|oracledb|pg-native|react-native|redis|sharp|sql\.js|sqlite3|ts-node|typeorm-aurora)/;
+  /^(@gather-lane\/server|@gather-lane\/stand-ins|@node-rs\/argon2|@fastify\/swagger-ui|@aws-sdk\/|@sap\/|@google-cloud\/|better-sqlite3|expo-|hdb-pool|ioredis|mongodb|mssql|mysql|nodemailer|oracledb|pg-native|react-native|redis|sharp|sql\.js|sqlite3|ts-node|typeorm-aurora)/;
 
 /**
  * Writes a package's entry and what it imports, of ours and of others, as few files: a command that would open a thousand

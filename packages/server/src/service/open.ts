@@ -1,8 +1,8 @@
 import { isAbsolute, resolve } from 'node:path';
 import type { DataSource } from 'typeorm';
 import type { Config } from '../ground/config/schema.js';
-import { FolderStore, type MediaStore } from '../accounts/media/store.js';
-import { mediaFolder } from '../accounts/media/media-folder.js';
+import type { MediaStore } from '../accounts/media/store.js';
+import { mediaStore } from '../accounts/media/media-store.js';
 import { Resources } from './resources.js';
 import { runningService } from './running.js';
 import { ownServer, sayAddress, serverNamedBy, type DatabaseAddress } from '../ground/database/address.js';
@@ -57,7 +57,7 @@ export async function openDatabase(
       await migrate(dataSource);
     else if (state === 'newer') throw newerDatabase();
     else if (state !== 'current') throw new DatabaseFault('schema', MIGRATIONS_MISSING);
-    const store = new FolderStore(mediaFolder(config, folder, data));
+    const store = mediaStore(config, folder, data);
     const embedded = !(runningService(data)?.database ?? ownServer(config.database.url, environment));
     return { dataSource, address, embedded, plan: PLAN, store, close, abandon: () => cluster.close() };
   } catch (error) {

@@ -13,8 +13,7 @@ import { loadDemoPictures } from '../workbench/demo/pictures.js';
 import { buildApp } from './http/app.js';
 import { CallsUnderWay } from './http/calls.js';
 import { openStandIns } from './stand-ins.js';
-import { FolderStore } from '../accounts/media/store.js';
-import { mediaFolder } from '../accounts/media/media-folder.js';
+import { mediaStore } from '../accounts/media/media-store.js';
 import { Heartbeat, HEARTBEAT_MS } from '../workbench/model/migration/live.js';
 import { modelState } from '../workbench/model/migration/plan.js';
 import { Media } from '../accounts/media/service.js';
@@ -79,7 +78,7 @@ export async function startService(options: StartOptions): Promise<Service> {
     const assembled = assemble(
       CAPABILITIES,
       { plan: PLAN, database: dataSource, background, config, demo, modelFile: options.modelFile ?? (() => model) },
-      { key, store: new FolderStore(mediaFolder(config, options.folder, data)), mailbox, standIn },
+      { key, store: mediaStore(config, options.folder, data), mailbox, standIn },
     );
     const { house, running } = assembled;
     if (readiness.demoIsNew) await loadDemoPictures({ database: dataSource, media: house.get(Media) });

@@ -20,7 +20,7 @@ import { Sessions } from '../accounts/sessions/service.js';
 import { buildApp, type AppOptions } from '../service/http/app.js';
 import { Mailbox, StandInProvider } from '@gather-lane/stand-ins';
 import { page } from '../ground/http/html-page.js';
-import { FolderStore } from '../accounts/media/store.js';
+import { mediaStore } from '../accounts/media/media-store.js';
 import { settleRowTriggers } from '../workbench/traces/row-triggers.js';
 import { tracesCalls } from '../ground/traces/is-on.js';
 import { shownIn } from '../ground/traces/shown-columns.js';
@@ -141,7 +141,7 @@ export async function startTestService(options: Options = {}): Promise<TestServi
     demo: options.demo ?? false,
     modelFile: options.modelFile ?? (() => config.model),
   };
-  const store = new FolderStore(join(folder, 'media'));
+  const store = mediaStore(config, folder, folder);
   const assembled = assemble(capabilities, foundation, { key, store, mailbox, standIn });
   const { house, running } = assembled;
   const app = await buildApp(assembled, { consoleFolder: undefined, notReady: () => null, ...options.app });

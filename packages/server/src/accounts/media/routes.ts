@@ -129,9 +129,11 @@ function pictureFileRoute(app: App, { media }: Needs): void {
     '/media/:file',
     { config: { doorway: 'anyone' }, schema: { hide: true, params: Type.Object({ file: Type.String() }) } },
     async (request, reply) => {
-      const { folder, file } = await media.locate(request.params.file);
+      const found = await media.find(request.params.file);
       void reply.header('content-disposition', 'inline').header('cross-origin-resource-policy', 'cross-origin');
-      return reply.sendFile(file, folder, { maxAge: YEAR_S * 1000, immutable: true });
+      if (!Buffer.isBuffer(found))
+        return reply.sendFile(found.file, found.folder, { maxAge: YEAR_S * 1000, immutable: true });
+      return reply.header('cache-control', `public, max-age=${YEAR_S}, immutable`).type('image/webp').send(found);
     },
   );
 }

@@ -127,12 +127,16 @@ export class Media {
     await this.free();
   }
 
-  /** Where a stored file is to be had. @throws Problem `not-found`, for one that nothing in sight shows too */
-  async locate(file: string): Promise<Located> {
+  /**
+   * Where a stored file is to be had on this machine, or the file itself.
+   * @throws Problem `not-found`, for one that nothing in sight shows too
+   */
+  async find(file: string): Promise<Located | Buffer> {
     const blob = FILE.exec(file)?.[1];
     const shown = blob && UUID.test(blob) ? await this.#dataSource.query<unknown[]>(IS_SHOWN, [blob]) : [];
-    if (shown.length === 0) throw new Problem('not-found', 'There is no such picture, or nothing shows it any more.');
-    return this.#store.locate(file);
+    const found = shown.length === 0 ? null : (this.#store.locate(file) ?? (await this.#store.read(file)));
+    if (!found) throw new Problem('not-found', 'There is no such picture, or nothing shows it any more.');
+    return found;
   }
 
   /** Removes uploads that were never used, frees what is nobody's, and removes files that no row knows. */

@@ -1,7 +1,7 @@
-import { mkdir, readdir, rename, rm, stat, writeFile } from 'node:fs/promises';
+import { mkdir, readdir, readFile, rename, rm, stat, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 
-/** Where a stored file is to be had: a path on this machine. Another store may say an address. */
+/** Where a stored file is to be had: a path on this machine. */
 export interface Located {
   readonly folder: string;
   readonly file: string;
@@ -15,8 +15,10 @@ export abstract class MediaStore {
   abstract has(name: string): Promise<boolean>;
   /** Removes a file; one that is not there is no error. */
   abstract remove(name: string): Promise<void>;
-  /** Where a file is to be had. */
-  abstract locate(name: string): Located;
+  /** A file; null for one that is not there. */
+  abstract read(name: string): Promise<Buffer | null>;
+  /** Where a file is to be had on this machine; null for a store that keeps them elsewhere, from which they are read. */
+  abstract locate(name: string): Located | null;
   /** Every file that is kept, with the instant of its making in milliseconds. */
   abstract list(): AsyncIterable<{ name: string; madeAt: number }>;
 }
@@ -43,6 +45,13 @@ export class FolderStore extends MediaStore {
       () => true,
       () => false,
     );
+  }
+
+  async read(name: string): Promise<Buffer | null> {
+    return readFile(this.#path(name)).catch((error: NodeJS.ErrnoException) => {
+      if (error.code !== 'ENOENT') throw error;
+      return null;
+    });
   }
 
   async remove(name: string): Promise<void> {

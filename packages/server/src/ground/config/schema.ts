@@ -116,6 +116,13 @@ export const ConfigSchema = Type.Object(
         description: 'Folder of pictures that all services of a database share; in the data folder unless it is set.',
       }),
     ),
+    mediaBucket: Type.Optional(
+      Type.String({
+        pattern: '^https?://[^/?#]+/[a-z0-9][a-z0-9.-]{1,61}[a-z0-9]/?$',
+        description:
+          'A bucket for pictures in the place of a folder, as https://HOST/BUCKET, of a service that speaks the protocol of S3. Its credentials are had from AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY, its region from AWS_REGION.',
+      }),
+    ),
     database: Type.Object(
       {
         url: Type.Optional(

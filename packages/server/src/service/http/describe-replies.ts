@@ -51,7 +51,10 @@ const HEADERS: Record<string, { description: string; schema: object }> = {
   'ETag': { description: 'The version of what is answered: send it as `If-Match` to edit just this', schema: text },
   'Location': { description: 'Where the thing that was made is', schema: text },
   'Link': { description: 'The next page (RFC 8288, `rel="next"`); left out on the last one', schema: text },
-  'Set-Cookie': { description: 'The session of this browser, or its end; and how far it has seen, where pages are read at standbys', schema: text },
+  'Set-Cookie': {
+    description: 'The session of this browser, or its end; and how far it has seen, where pages are read at standbys',
+    schema: text,
+  },
   'Gather-Trace': { description: 'The id of what this call did, where calls are traced', schema: text },
   'Gather-Seen': {
     description:

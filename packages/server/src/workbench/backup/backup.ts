@@ -1,5 +1,5 @@
 import { existsSync, mkdirSync, readdirSync, writeFileSync } from 'node:fs';
-import { copyFile } from 'node:fs/promises';
+import { writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { MediaStore } from '../../accounts/media/store.js';
 import { sayServers, type DatabaseAddress } from '../../ground/database/address.js';
@@ -53,16 +53,11 @@ export async function backUp(
 async function copyPictures(store: MediaStore, folder: string, copied: Set<string>): Promise<void> {
   for await (const { name } of store.list()) {
     if (copied.has(name) || name.endsWith('.part')) continue;
-    const at = store.locate(name);
-    const there = await copyFile(join(at.folder, at.file), join(folder, PICTURES_FOLDER, name)).then(
-      () => true,
-      // It was freed in between.
-      (error: NodeJS.ErrnoException) => {
-        if (error.code !== 'ENOENT') throw error;
-        return false;
-      },
-    );
-    if (there) copied.add(name);
+    const bytes = await store.read(name);
+    // It was freed in between.
+    if (!bytes) continue;
+    await writeFile(join(folder, PICTURES_FOLDER, name), bytes);
+    copied.add(name);
   }
 }
 

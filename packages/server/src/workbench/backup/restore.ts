@@ -30,6 +30,10 @@ export async function restore(
     throw new BackupRefused(
       `${serverNamedBy(config.database.url, environment)} names a server of yours, and this restores the embedded cluster: take it out, or restore there with the tools of PostgreSQL.`,
     );
+  if (config.mediaBucket)
+    throw new BackupRefused(
+      'Pictures are restored into a folder, and mediaBucket names a bucket: take it out, restore, and copy the files into the bucket by their names.',
+    );
   const manifest = readBackup(from);
   const data = isAbsolute(config.data) ? config.data : resolve(folder, config.data);
   const media = mediaFolder(config, folder, data);

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import { createWriteStream, existsSync, mkdirSync, readdirSync, writeFileSync } from 'node:fs';
-import { copyFile } from 'node:fs/promises';
+import { writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Transform, type Writable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
@@ -86,8 +86,8 @@ async function copyPictures(client: PoolClient, folder: string, store: MediaStor
   if (rows.length > 0) mkdirSync(join(folder, MEDIA_FOLDER), { mode: 0o700 });
   for (const { id, widths } of rows)
     for (const name of widths.map((width) => fileName(id, width))) {
-      const { folder: from, file } = store.locate(name);
-      if (existsSync(join(from, file))) await copyFile(join(from, file), join(folder, MEDIA_FOLDER, name));
+      const bytes = await store.read(name);
+      if (bytes) await writeFile(join(folder, MEDIA_FOLDER, name), bytes);
     }
 }
 

@@ -1,0 +1,93 @@
+import type { S3Client } from '@aws-sdk/client-s3';
+import { MediaStore } from './store.js';
+
+/** Its commands are loaded with the first picture: who has no bucket needs none of it. */
+type Protocol = typeof import('@aws-sdk/client-s3');
+
+/** Where a bucket is, of a service that speaks the protocol of S3. */
+export interface BucketPlace {
+  /** Where the service is. */
+  readonly endpoint: string;
+  readonly bucket: string;
+}
+
+/** The parts of `https://HOST/BUCKET`. */
+export function bucketPlace(address: string): BucketPlace {
+  const { origin, pathname } = new URL(address);
+  return { endpoint: origin, bucket: pathname.replace(/^\/|\/$/g, '') };
+}
+
+/**
+ * Files in a bucket, which services on many machines share. Who may use it is said where the protocol's own tools look for that
+ * (`AWS_ACCESS_KEY_ID`, `AWS_SECRET_ACCESS_KEY`, `AWS_REGION`, profiles, roles of a machine).
+ */
+export class BucketStore extends MediaStore {
+  readonly #place: BucketPlace;
+  #opened: Promise<{ readonly client: S3Client; readonly protocol: Protocol }> | null = null;
+
+  constructor(place: BucketPlace) {
+    super();
+    this.#place = place;
+  }
+
+  async put(name: string, bytes: Buffer): Promise<void> {
+    const { client, protocol, at } = await this.#open();
+    await client.send(new protocol.PutObjectCommand({ ...at(name), Body: bytes, ContentType: 'image/webp' }));
+  }
+
+  async has(name: string): Promise<boolean> {
+    const { client, protocol, at } = await this.#open();
+    return client.send(new protocol.HeadObjectCommand(at(name))).then(
+      () => true,
+      (error: unknown) => isMissing(error, false),
+    );
+  }
+
+  async read(name: string): Promise<Buffer | null> {
+    const { client, protocol, at } = await this.#open();
+    try {
+      const { Body } = await client.send(new protocol.GetObjectCommand(at(name)));
+      return Buffer.from(await Body!.transformToByteArray());
+    } catch (error) {
+      return isMissing(error, null);
+    }
+  }
+
+  async remove(name: string): Promise<void> {
+    const { client, protocol, at } = await this.#open();
+    await client.send(new protocol.DeleteObjectCommand(at(name)));
+  }
+
+  locate(): null {
+    return null;
+  }
+
+  async *list(): AsyncIterable<{ name: string; madeAt: number }> {
+    const { client, protocol } = await this.#open();
+    for await (const { Contents = [] } of protocol.paginateListObjectsV2({ client }, { Bucket: this.#place.bucket }))
+      for (const { Key, LastModified } of Contents)
+        if (Key && LastModified) yield { name: Key, madeAt: LastModified.getTime() };
+  }
+
+  async #open() {
+    const { endpoint, bucket } = this.#place;
+    this.#opened ??= import('@aws-sdk/client-s3').then((protocol) => {
+      const client = new protocol.S3Client({
+        endpoint,
+        region: process.env.AWS_REGION ?? 'us-east-1',
+        // The bucket in the path: names of hosts for buckets are not had everywhere, nor is each way of checking sums.
+        forcePathStyle: true,
+        requestChecksumCalculation: 'WHEN_REQUIRED',
+        responseChecksumValidation: 'WHEN_REQUIRED',
+      });
+      return { client, protocol };
+    });
+    return { ...(await this.#opened), at: (name: string) => ({ Bucket: bucket, Key: name }) };
+  }
+}
+
+/** What stands for a file that is not there. @throws whatever else went wrong */
+function isMissing<T>(error: unknown, missing: T): T {
+  if ((error as { $metadata?: { httpStatusCode?: number } }).$metadata?.httpStatusCode === 404) return missing;
+  throw error;
+}
