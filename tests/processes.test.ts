@@ -57,7 +57,7 @@ const call = (path: string, token?: string) =>
 async function answering(calls = 12): Promise<Set<string>> {
   const found = new Set<string>();
   for (let n = 0; n < calls; n++) {
-    const { text } = await call('/metrics', key);
+    const { text } = await call('/metrics?alone=true', key);
     found.add(/^process_start_time_seconds (\S+)/m.exec(text)![1]!);
   }
   return found;
@@ -75,6 +75,24 @@ describe('a service of two processes', () => {
     await until(async () => (await pids()).length === 2);
     await until(async () => (await answering()).size >= 2);
     expect(await pids()).not.toContain(service.child.pid);
+  });
+
+  test('measures both of them together, and each alone', async () => {
+    for (let n = 0; n < 20; n++) await call(`/v1/posts?limit=1`);
+    const counted = async (query: string) => {
+      const { text } = await call(`/metrics${query}`, key);
+      expect(text.trimEnd().endsWith('# EOF')).toBe(true);
+      const begun = /^process_start_time_seconds (\S+)/m.exec(text)?.[1];
+      const n = /^http_server_request_duration_seconds_count\{[^}]*http_route="\/v1\/posts"[^}]*\} (\d+)/m.exec(text);
+      return [begun, Number(n?.[1] ?? 0)] as const;
+    };
+    const alone = new Map<string | undefined, number>();
+    await until(async () => alone.set(...(await counted('?alone=true'))).size === 2);
+    const [one, other] = [...alone.values()];
+    expect(one).toBeGreaterThan(0);
+    expect(other).toBeGreaterThan(0);
+    expect(one! + other!).toBe(20);
+    expect((await counted(''))[1]).toBe(20);
   });
 
   test('goes on where one of them is killed, and another takes its place', async () => {

@@ -1,6 +1,6 @@
 import type { Pool, QueryConfig, QueryResult } from 'pg';
 import { DataSource, QueryFailedError, type DataSourceOptions, type QueryRunner } from 'typeorm';
-import { STATEMENTS } from '../metrics/channels.js';
+import { measured } from '../metrics/measured.js';
 import type { PlanFunctions } from '../pooler/plan-functions.js';
 import { whoseStatement } from '../traces/whose-statement.js';
 import { OutcomeUnknown, wasCutOff } from './gone.js';
@@ -56,8 +56,7 @@ export class ModelDataSource extends DataSource {
   override query<T = unknown>(sql: string, parameters?: unknown[], runner?: QueryRunner): Promise<T> {
     // Who asks is known here alone: a connection is handed over later.
     if (this.#traced) whoseStatement(sql);
-    const answer = this.#ask<T>(sql, parameters, runner);
-    return STATEMENTS.hasSubscribers ? measured(sql, answer) : answer;
+    return measured(sql, this.#ask<T>(sql, parameters, runner));
   }
 
   #ask<T>(sql: string, parameters: unknown[] | undefined, runner: QueryRunner | undefined): Promise<T> {
@@ -119,7 +118,7 @@ export class ModelDataSource extends DataSource {
           if (this.#traced) whoseStatement(sql);
           const query: HotQuery = this.#hotly({ sql, parameters }) ?? { text: sql, values: parameters };
           try {
-            const result = await client.query(query);
+            const result = await measured(sql, client.query(query));
             this.#learn(query, result);
             return result.rows as R;
           } catch (error) {
@@ -177,7 +176,7 @@ export class ModelDataSource extends DataSource {
 }
 
 /** A statement as it is sent. */
-type HotQuery = QueryConfig & {
+export type HotQuery = QueryConfig & {
   values: unknown[];
   /** The statement itself, where a function is called in its place. */
   plain?: string | undefined;
@@ -188,21 +187,6 @@ const plainly = ({ plain, ...query }: HotQuery): HotQuery => ({ ...query, text: 
 
 const asRows = (rows: unknown[]): Outcome => ({ rows });
 const asError = (error: unknown): Outcome => ({ error });
-
-/** Tells whoever measures of a statement that began then. */
-function tellOf(sql: string, begun: number, failed: boolean): void {
-  if (STATEMENTS.hasSubscribers) STATEMENTS.publish({ sql, seconds: (performance.now() - begun) / 1000, failed });
-}
-
-/** The same for one that is under way. */
-function measured<T>(sql: string, answer: Promise<T>): Promise<T> {
-  const begun = performance.now();
-  answer.then(
-    () => tellOf(sql, begun, false),
-    () => tellOf(sql, begun, true),
-  );
-  return answer;
-}
 
 /** What is thrown where a connection breaks under a write that commits by itself; null for any other failure. */
 const unknownIfWritten = (sql: string, error: unknown): OutcomeUnknown | null =>

@@ -1,6 +1,8 @@
 import type { Writable } from 'node:stream';
-import type { Pool, PoolClient, QueryConfig, QueryResult } from 'pg';
+import type { Pool, PoolClient, QueryResult } from 'pg';
 import type { DataSource } from 'typeorm';
+import { measured } from '../metrics/measured.js';
+import type { HotQuery } from './model-data-source.js';
 
 /** A statement that was marked as `prepared`, with what is sent along. */
 export interface Statement {
@@ -54,14 +56,14 @@ export const leaseHot = (dataSource: DataSource): ReturnType<typeof lease> =>
  */
 export async function allAtOnce(
   pool: Pool,
-  queries: readonly QueryConfig[],
+  queries: readonly HotQuery[],
   answered: (i: number, result: QueryResult) => void,
 ): Promise<Outcome[]> {
   const { client, release } = await lease(pool);
   // All in one packet: the database is woken once.
   const { stream } = (client as PoolClient & { readonly connection?: { readonly stream: Writable } }).connection ?? {};
   stream?.cork();
-  const sent = queries.map((query) => client.query(query));
+  const sent = queries.map((query) => measured(query.plain ?? query.text!, client.query(query)));
   stream?.uncork();
   const settled = await Promise.allSettled(sent);
   const failed = settled.find((each) => each.status === 'rejected');

@@ -26,6 +26,7 @@ export const jobs: Capability = {
     });
     figures.add({
       name: 'gather_lane_job_failures',
+      across: 'max',
       help: 'How often a job failed one after the other until now, at whichever process',
       labels: ['job'],
       now: async () => (await runner.standing()).map(({ does, failures }) => ({ value: failures, of: { job: does } })),

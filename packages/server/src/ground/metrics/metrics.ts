@@ -7,7 +7,9 @@ import {
   type OpenMetricsContentType,
   type RegistryContentType,
 } from 'prom-client';
+import { AcrossProcesses } from './across.js';
 import { COMBINED, STATEMENTS, type CombinedActs, type SentStatement } from './channels.js';
+import { verbOf } from './measured.js';
 
 /** Bounds of how long something took, in seconds: those that OpenTelemetry's conventions advise for HTTP servers, and one below. */
 const SECONDS = [0.001, 0.0025, 0.005, 0.01, 0.025, 0.05, 0.075, 0.1, 0.25, 0.5, 0.75, 1, 2.5, 5, 7.5, 10];
@@ -18,6 +20,8 @@ export interface Figure<Label extends string> {
   readonly name: string;
   readonly help: string;
   readonly labels?: readonly Label[];
+  /** What it is of several processes; their sum unless said. */
+  readonly across?: 'max';
   /** Its values of now, each with what tells it apart. */
   readonly now: () => Values<Label> | Promise<Values<Label>>;
 }
@@ -32,6 +36,7 @@ type Values<Label extends string> = readonly {
  */
 export class Metrics {
   readonly #registry = new Registry<RegistryContentType>();
+  readonly #across = new AcrossProcesses(this.#registry);
   readonly #calls: Histogram<'http_request_method' | 'http_route' | 'http_response_status_code'>;
   readonly #statements: Histogram<'db_operation_name' | 'outcome'>;
   readonly #combined: Histogram<'acts'>;
@@ -72,10 +77,12 @@ export class Metrics {
   begin(): void {
     for (const [name, listener] of this.#heard) subscribe(name, listener);
     collectDefaultMetrics({ register: this.#registry });
+    this.#across.begin();
   }
 
   /** Listens no more. */
   end(): void {
+    this.#across.end();
     for (const [name, listener] of this.#heard) unsubscribe(name, listener);
     this.#registry.clear();
   }
@@ -86,11 +93,12 @@ export class Metrics {
   }
 
   /** Adds a figure. */
-  add<Label extends string = never>({ name, help, labels = [], now }: Figure<Label>): void {
+  add<Label extends string = never>({ name, help, labels = [], across, now }: Figure<Label>): void {
     const gauge: Gauge<Label> = new Gauge({
       name,
       help,
       labelNames: [...labels],
+      ...(across && { aggregator: across }),
       registers: [this.#registry],
       collect: async () => {
         gauge.reset();
@@ -101,9 +109,13 @@ export class Metrics {
     });
   }
 
-  /** Everything as OpenMetrics text, and its media type. */
-  async text(): Promise<{ type: OpenMetricsContentType; text: string }> {
-    return { type: Registry.OPENMETRICS_CONTENT_TYPE, text: await this.#registry.metrics() };
+  /**
+   * Everything as OpenMetrics text, and its media type: of all processes of the service that answer, or of this one.
+   * @param alone whether those of the others are left out
+   */
+  async text(alone: boolean): Promise<{ type: OpenMetricsContentType; text: string }> {
+    const all = alone ? null : await this.#across.text();
+    return { type: Registry.OPENMETRICS_CONTENT_TYPE, text: all ?? (await this.#registry.metrics()) };
   }
 
   #heardStatement({ sql, seconds, failed }: SentStatement): void {
@@ -118,7 +130,7 @@ export class Metrics {
   #verbOf(sql: string): string {
     const known = this.#verbs.get(sql);
     if (known) return known;
-    const verb = /^\s*(?:--.*\n\s*)*([A-Za-z]+)/.exec(sql)?.[1]?.toUpperCase() ?? 'OTHER';
+    const verb = verbOf(sql);
     if (this.#verbs.size < 1_000) this.#verbs.set(sql, verb);
     return verb;
   }

@@ -18,12 +18,15 @@ export function metricRoutes(app: App, { metrics }: Needs): void {
       schema: {
         operationId: 'readMetrics',
         tags: ['operator'],
-        summary: 'What the process that answers measures of itself, as OpenMetrics',
+        summary: 'What the service measures of itself, as OpenMetrics: all of its processes together',
+        querystring: Type.Object({
+          alone: Type.Boolean({ default: false, description: 'Whether only of the process that answers' }),
+        }),
         response: replies({ 200: { description: 'Metrics as OpenMetrics text', content } as never }),
       },
     },
-    async (_request, reply) => {
-      const { type, text } = await metrics.text();
+    async (request, reply) => {
+      const { type, text } = await metrics.text(request.query.alone);
       return reply.type(type).send(text);
     },
   );

@@ -32,6 +32,7 @@ export const standbys: Capability = {
     if (all.length > 0) {
       figures.add({
         name: 'gather_lane_standby_age_seconds',
+        across: 'max',
         help: 'How old what a standby shows is; left out for one that cannot be reached',
         labels: [SERVER],
         now: () =>

@@ -23,6 +23,7 @@ export const streams: Capability = {
     });
     house.get(Metrics).add({
       name: 'gather_lane_events_delay_seconds',
+      across: 'max',
       help: 'How long ago the event was made that streams here were told of last, when they were told',
       now: () => [{ value: hub.delaySeconds }],
     });

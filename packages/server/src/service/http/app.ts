@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto';
+import { readTraceparent } from '@gather-lane/core';
 import { setTimeout as pause } from 'node:timers/promises';
 import cookie from '@fastify/cookie';
 import cors from '@fastify/cors';
@@ -29,6 +30,7 @@ import { Standbys } from '../../ground/standbys/standbys.js';
 import { SharedCounts } from '../../ground/rates/shared-counts.js';
 import { ProblemSchema } from '../../ground/http/schemas.js';
 import { Recorder } from '../../workbench/traces/recorder.js';
+import { useSpans } from './spans.js';
 import { useTraces } from './traces.js';
 import { useValidation } from './validation.js';
 
@@ -63,6 +65,11 @@ export async function buildApp({ house, running }: Assembled, options: AppOption
     clientErrorHandler: (error, socket) => answerBrokenRequest(error, socket, address),
     frameworkErrors: (error, request, reply) => answerUnroutable(error, request, reply, address),
     genReqId: () => randomUUID(),
+    // Whoever follows a call through several services finds its lines by the trace that it came with.
+    childLoggerFactory: (logger, bindings, options, { headers }) => {
+      const traceId = readTraceparent([headers.traceparent].flat()[0])?.traceId;
+      return logger.child(traceId === undefined ? bindings : { ...bindings, traceId }, options);
+    },
     logger:
       config.log.level === 'silent'
         ? false
@@ -90,6 +97,7 @@ export async function buildApp({ house, running }: Assembled, options: AppOption
     help: 'Calls that are under way',
     now: () => [{ value: calls.size }],
   });
+  useSpans(app);
   useTraces(app, house.find(Recorder));
   useProblems(app, address);
   useValidation(app, config.limits);

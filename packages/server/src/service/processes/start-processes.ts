@@ -9,6 +9,7 @@ import { claimData, operatorKey } from '../service.js';
 import type { StartOptions } from '../start-options.js';
 import { StartRefused } from '../start-refused.js';
 import { explainMissingRight } from '../../ground/database/diagnose.js';
+import { MetricsGatherer } from './gather-metrics.js';
 import { asOneOfMany, type Refusal } from './one-of-many.js';
 
 /** Connections of the server that are left to others: commands, and whoever looks into it. */
@@ -83,6 +84,7 @@ class Keeper {
   readonly #told: NodeJS.ProcessEnv;
   readonly #notice: (text: string) => void;
   readonly #leaving = new Set<Worker>();
+  readonly #metrics = new MetricsGatherer(all);
   #renewing: Promise<void> = Promise.resolve();
   #deaths = 0;
   #stopping = false;
@@ -122,6 +124,7 @@ class Keeper {
     const begun = Date.now();
     return new Promise((resolve, reject) => {
       let [listens, refused] = [false, 'A process ended before it listened: what it said stands above.'];
+      this.#metrics.hear(worker);
       worker.on('message', (said: Refusal) => (refused = said.refused ?? refused));
       worker.once('listening', ({ port }) => {
         listens = true;

@@ -14,6 +14,7 @@ export const weightings: Capability = {
     const all = house.add(new Weightings(database, background, kinds));
     house.get(Metrics).add({
       name: 'gather_lane_standings_building_seconds',
+      across: 'max',
       help: 'For how long the standings of a weighting are being built; 0 where none are',
       now: async () => [{ value: await all.buildingSeconds() }],
     });
