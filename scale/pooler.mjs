@@ -63,14 +63,12 @@ export async function pooler(size = 'small') {
         all.flatMap((token, i) => posts.slice(i * 5, i * 5 + 5).map(({ id }) => ({ path: `/v1/posts/${id}`, token }))),
       'reactions': (all) =>
         all.flatMap((token, i) =>
-          posts
-            .slice(i * 5, i * 5 + 5)
-            .map(({ id }, n) => ({
-              method: 'PUT',
-              path: `/v1/posts/${id}/reaction`,
-              token,
-              body: { kind: n % 2 ? 'like' : 'dislike' },
-            })),
+          posts.slice(i * 5, i * 5 + 5).map(({ id }, n) => ({
+            method: 'PUT',
+            path: `/v1/posts/${id}/reaction`,
+            token,
+            body: { kind: n % 2 ? 'like' : 'dislike' },
+          })),
         ),
       'posts': (all) =>
         all.map((token) => ({ method: 'POST', path: '/v1/posts', token, body: { body: 'Measured. #moorings' } })),

@@ -4,12 +4,13 @@ import { build, needNode, needPackages, needPostgres } from '../scripts/steps.mj
 
 const WAYS = {
   failover: async () => (await import('./failover.mjs')).failover(),
+  plan: async (more) => (await import('./plan.mjs')).plan(more),
   pooler: async () => (await import('./pooler.mjs')).pooler(),
   replicas: async () => (await import('./replicas.mjs')).replicas(),
 };
 
 const [name, ...more] = process.argv.slice(2);
-if (!(name in WAYS) || more.length > 0) {
+if (!(name in WAYS) || (name !== 'plan' && more.length > 0)) {
   console.error(`Say what: npm run scale -- ${Object.keys(WAYS).join(' | ')}`);
   process.exit(2);
 }
@@ -17,4 +18,4 @@ needNode();
 needPostgres();
 needPackages();
 build();
-process.exitCode = (await WAYS[name]()) ? 0 : 1;
+process.exitCode = (await WAYS[name](more)) ? 0 : 1;

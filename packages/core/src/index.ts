@@ -30,6 +30,17 @@ export {
   type SeenMark,
 } from './feed/cursor.js';
 export { mayReadAt, NOTHING_SEEN, readLogPlace, UNKNOWN_PLACE, type StandbyState } from './standbys/standby.js';
+export { bucketOf, BUCKETS, inBucketOf } from './buckets/bucket.js';
+export {
+  ACTS,
+  capacityFor,
+  readCount,
+  type Act,
+  type ActCost,
+  type Capacity,
+  type Demand,
+  type Machine,
+} from './capacity/capacity.js';
 export { hintAfter, isExhaustive, likelyWay, SWEEP_ENTRIES, type FindHint, type FindWay } from './feed/find-way.js';
 export { allSteps, readPlan, type ExplainNode, type PlanStep } from './feed/plan.js';
 export {

@@ -1,4 +1,5 @@
 import { v7 as uuidv7 } from 'uuid';
+import { inBucketOf } from '../buckets/bucket.js';
 import { BIOS, PEOPLE, type Person } from './people.js';
 import { COMMENTS, POSTS, REPLIES, SLOTS, TOPICS_OF, type Topic } from './phrases.js';
 import { DemoRandom } from './random.js';
@@ -169,7 +170,12 @@ class DemoMaker {
       const phrase = this.#pick(fresh.length > 0 ? fresh : POSTS[topic]);
       lately.set(author.handle, [phrase, ...said].slice(0, 6));
       topics.push(topic);
-      return { id: this.#id(createdAt), authorId: author.id, body: this.#fill(phrase, author.handle), createdAt };
+      return {
+        id: inBucketOf(this.#id(createdAt), author.id),
+        authorId: author.id,
+        body: this.#fill(phrase, author.handle),
+        createdAt,
+      };
     });
     return { posts, topics };
   }
@@ -200,7 +206,7 @@ class DemoMaker {
         said.add(phrase);
         const to = parent ? byId.get(parent.authorId)!.member.handle : '';
         thread.push({
-          id: this.#id(createdAt),
+          id: inBucketOf(this.#id(createdAt), post.id),
           postId: post.id,
           parentId: parent?.id ?? null,
           authorId: writer.id,

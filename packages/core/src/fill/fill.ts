@@ -1,4 +1,5 @@
 import { stringify, v7 as uuidv7 } from 'uuid';
+import { inBucketOf } from '../buckets/bucket.js';
 import { columnOf, fieldsOf, type Field, type OwnFields, type ModelTableName } from '../model/field.js';
 import { makeValue } from '../model/makers.js';
 import { COMMENTS, POSTS, SLOTS, type Topic } from '../demo/phrases.js';
@@ -283,8 +284,9 @@ export class Fill {
     const [reactions, commentReactions]: [TableRows['rows'], TableRows['rows']] = [[], []];
     for (const createdAt of instants) {
       const topic = chance.pick(TOPICS);
-      const id = uuidv7({ msecs: createdAt, random: chance.bytes() });
+      const drawn = uuidv7({ msecs: createdAt, random: chance.bytes() });
       const author = this.#activity.draw(chance);
+      const id = inBucketOf(drawn, this.#authors.idAt(author));
       const said = this.#say(chance, chance.pick(POSTS[topic]));
       const body = chance.int(1, ONE_HASHTAG_IN) === 1 ? `${said} #${this.#hashtag(chance)}` : said;
       posts.push([id, this.#authors.idAt(author), body, createdAt, spansOf(body, null)]);
@@ -297,7 +299,7 @@ export class Fill {
         const named = chance.int(1, ONE_MENTION_IN) === 1 ? this.#followed(chance) : null;
         const plain = this.#say(chance, chance.pick(COMMENTS[topic]));
         const answer = named ? `@${named.handle} ${plain}` : plain;
-        const comment = uuidv7({ msecs: at, random: chance.bytes() });
+        const comment = inBucketOf(uuidv7({ msecs: at, random: chance.bytes() }), id);
         const earlier = thread.length > 0 && chance.int(1, ONE_REPLY_IN) === 1 ? chance.pick(thread) : null;
         const answered = earlier && earlier.at < at ? earlier : null;
         const place = placeUnder(answered, this.#deepest);

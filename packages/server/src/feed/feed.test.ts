@@ -1,20 +1,9 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
-import {
-  addComments,
-  addFollows,
-  addPosts,
-  addReactions,
-  addUsers,
-  dice,
-  plainFeed,
-  scroll,
-  type FeedReply,
-} from '../tests/graph.js';
+import { addFollows, addPosts, addUsers, dice, plainFeed, scroll, type FeedReply } from '../tests/graph.js';
+import { expectPlainFeeds, plant } from '../tests/plain-feeds.js';
 import { startTestService, type Actor, type TestService } from '../tests/test-service.js';
 import { SWEEP_ENTRIES, type FindWay } from '@gather-lane/core';
-import { Feed } from './service.js';
-import { Blocks } from '../graph/blocks/service.js';
 
 const WAYS: readonly FindWay[] = ['each', 'sweep', 'probe', 'heads'];
 
@@ -27,71 +16,10 @@ afterAll(() => service.stop());
 const feed = (as: Actor, query = '') => service.call<FeedReply>('GET', `/v1/feeds/following?${query}`, { as });
 
 describe('the feed query', () => {
-  /** Makes the next page of a feed be looked for in a way first, whatever suits it. */
-  function plant(viewer: string, way: FindWay): void {
-    const following = { each: 0, sweep: 200, probe: 5_000, heads: 200 }[way];
-    for (const order of ['recent', 'score'] as const)
-      service.house.get(Feed).ways.learn(viewer, order, 'sweep', way !== 'heads', following);
-  }
-
   // Follow counts on both sides of where a way gives up, idle followees, many ties in time and lane time.
   test.each(WAYS.flatMap((way, i) => [1, 2, 3].map((seed) => [way, 3 * i + seed] as const)))(
     'equals a plain sort over a random graph, looked for by %s whoever asks, seed %i',
-    async (way, seed) => {
-      const { int, pick, chance } = dice(seed);
-      const users = await addUsers(service, 40, `seed${seed}`);
-      const idle = users.slice(0, 8);
-      const writers = users.slice(8);
-      const span = pick([30, 300, 20_000]);
-      // A few write nearly everything, so that the sweep meets them alone.
-      const posts = await addPosts(
-        service,
-        Array.from({ length: 240 }, () => ({
-          author: chance(0.6) ? writers[int(3)]! : pick(writers),
-          secondsAgo: int(span),
-        })),
-      );
-      await addComments(
-        service,
-        Array.from({ length: 150 }, () => ({ post: pick(posts), author: pick(users) })),
-      );
-      await addReactions(
-        service,
-        Array.from({ length: 300 }, () => ({ post: pick(posts), user: pick(users), kind: pick(['like', 'dislike']) })),
-      );
-      const deleted = posts.filter(() => chance(0.08));
-      await service.dataSource.query(`UPDATE posts SET deleted_at = now() WHERE id = ANY ($1)`, [deleted]);
-
-      const viewers = [
-        [],
-        idle,
-        idle.concat(writers.slice(-2)),
-        writers.slice(-1),
-        writers.slice(0, 3),
-        writers,
-        users,
-      ];
-      for (const followees of viewers) {
-        const viewer = await service.user();
-        await addFollows(service, viewer.id, followees);
-        // Some of them muted, one blocked and one who blocks: a block ends the follow.
-        for (const mute of followees.filter(() => chance(0.15)))
-          await service.call('PUT', `/v1/mutes/${mute}`, { as: viewer });
-        if (followees[2]) await service.call('PUT', `/v1/blocks/${pick(followees)}`, { as: viewer });
-        if (followees[3]) await service.house.get(Blocks).add('blocks', pick(followees), viewer.id);
-        const own = chance(0.5);
-        if (chance(0.5)) await addPosts(service, [{ author: viewer.id, secondsAgo: int(span) }]);
-        for (const order of ['recent', 'score'] as const) {
-          const limit = 1 + int(30);
-          plant(viewer.id, way);
-          const query = `order=${order}&limit=${limit}&own=${own}`;
-          const { ids, pages } = await scroll(service, viewer.token, query, async () => plant(viewer.id, way));
-          expect(ids).toEqual(await plainFeed(service, viewer.id, order, own));
-          expect(pages.slice(0, -1).every((page) => page.items.length === limit)).toBe(true);
-          if (pages.length > 1) expect(pages.at(-1)!.items.length).toBeGreaterThan(0);
-        }
-      }
-    },
+    (way, seed) => expectPlainFeeds(service, way, seed),
   );
 
   // More of others' posts between any two of the feed's than the sweep looks at: every page, not the first alone, is read by
@@ -115,9 +43,9 @@ describe('the feed query', () => {
     );
     for (const order of ['recent', 'score'] as const)
       for (const limit of [1, 2, 7, 10, 13]) {
-        plant(viewer.id, way);
+        plant(service, viewer.id, way);
         const query = `order=${order}&limit=${limit}&own=false`;
-        const { ids, pages } = await scroll(service, viewer.token, query, async () => plant(viewer.id, way));
+        const { ids, pages } = await scroll(service, viewer.token, query, async () => plant(service, viewer.id, way));
         expect(ids).toEqual(await plainFeed(service, viewer.id, order, false));
         expect(ids).toHaveLength(theirs.length);
         expect(pages.slice(0, -1).every((page) => page.items.length === limit)).toBe(true);
@@ -151,7 +79,7 @@ describe('the feed query', () => {
       for (const order of ['recent', 'score', 'recent', 'score']) await took(1, order);
       for (const limit of [1, 20, 100])
         for (const order of ['recent', 'score']) expect(await took(limit, order)).toBe(2);
-      plant(viewer.id, 'probe');
+      plant(service, viewer.id, 'probe');
       expect([await took(20, 'recent'), await took(20, 'recent')]).toEqual([3, 2]);
     } finally {
       counted.query = query;

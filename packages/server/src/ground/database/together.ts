@@ -63,7 +63,7 @@ export async function allAtOnce(
   // All in one packet: the database is woken once.
   const { stream } = (client as PoolClient & { readonly connection?: { readonly stream: Writable } }).connection ?? {};
   stream?.cork();
-  const sent = queries.map((query) => measured(query.plain ?? query.text!, client.query(query)));
+  const sent = queries.map((query) => measured(query.plain ?? query.text, client.query(query)));
   stream?.uncork();
   const settled = await Promise.allSettled(sent);
   const failed = settled.find((each) => each.status === 'rejected');

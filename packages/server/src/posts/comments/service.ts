@@ -9,6 +9,7 @@ import {
   type FieldValues,
   type OwnFields,
   type Owned,
+  inBucketOf,
 } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
@@ -91,7 +92,7 @@ export class Comments {
     fields?: FieldValues,
     taking: Taking | null = null,
   ): Promise<string> {
-    const id = uuidv7();
+    const id = inBucketOf(uuidv7(), postId);
     const { columns } = fieldColumns(fields);
     const comment = { id, postId, authorId: author.id, body, parentId, columns, fields: fieldsJson(fields), taking };
     if (await this.#making.make(comment)) return id;

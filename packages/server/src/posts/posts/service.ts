@@ -12,6 +12,7 @@ import {
   type Owned,
   type People,
   type StoredSpan,
+  inBucketOf,
 } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
@@ -96,7 +97,7 @@ export class Posts {
     { body = '', media = [], fields }: PostContent,
     taking: Taking | null = null,
   ): Promise<string> {
-    const id = uuidv7();
+    const id = inBucketOf(uuidv7(), authorId);
     if (!body && media.length === 0) throw NOTHING;
     const { columns } = fieldColumns(fields);
     await this.#making.make({ id, authorId, body, media, columns, fields: fieldsJson(fields), taking });

@@ -44,14 +44,16 @@ const NAMES: Record<Target, Names> = {
 /**
  * Does a batch of acts in one statement: of people ($2) on things ($1), each with the kind that it is to be ($3) or null for
  * none; at most one for each person and thing. The counts are held first. What the person may not see is left alone and
- * comes back with no row; of the others each says whether anything changed. The owners are told of reactions that are new. Cost: some
+ * comes back with no row; of the others each says whether anything changed. The owners are told of reactions that are new, which are those
+ * made at the instant of their act: what a row was before, a partitioned table would not say. Cost: some
  * primary-key probes for each act, that of telling, and one row version of the counts for each thing.
  */
 export const react = perChoice((target: Target): string => {
   const { table, id, held, visible, reread, owner } = NAMES[target];
   return `
   WITH asked AS MATERIALIZED (
-    SELECT * FROM unnest($1::uuid[], $2::uuid[], $3::text[]) WITH ORDINALITY AS a (thing_id, user_id, kind, n)
+    SELECT a.*, clock_timestamp()::timestamptz(3) AS at
+    FROM unnest($1::uuid[], $2::uuid[], $3::text[]) WITH ORDINALITY AS a (thing_id, user_id, kind, n)
   ), held AS MATERIALIZED (${held}
   ), want AS MATERIALIZED (
     SELECT a.* FROM asked a JOIN users u ON u.id = a.user_id AND u.erased_at IS NULL ${visible}
@@ -60,13 +62,14 @@ export const react = perChoice((target: Target): string => {
     DELETE FROM ${table} r USING want w WHERE w.kind IS NULL AND r.${id} = w.thing_id AND r.user_id = w.user_id
     RETURNING r.${id} AS thing_id, r.user_id
   ), put AS (
-    INSERT INTO ${table} (${id}, user_id, kind)
-    SELECT thing_id, user_id, kind FROM want WHERE kind IS NOT NULL ORDER BY thing_id, user_id
+    INSERT INTO ${table} (${id}, user_id, kind, created_at)
+    SELECT thing_id, user_id, kind, at FROM want WHERE kind IS NOT NULL ORDER BY thing_id, user_id
     ON CONFLICT (${id}, user_id) DO UPDATE SET kind = excluded.kind WHERE ${table}.kind <> excluded.kind
-    RETURNING ${id} AS thing_id, user_id, xmax = 0 AS fresh
+    RETURNING ${id} AS thing_id, user_id, created_at
   ), told AS MATERIALIZED (
     SELECT tell(array_agg(p.thing_id), array_agg(p.user_id), array_agg(o.author_id), array_agg('reacted'::text), array_agg(p.thing_id), array_agg(o.post_id))
-    FROM put p CROSS JOIN LATERAL (${owner} = p.thing_id) o WHERE p.fresh AND o.author_id <> p.user_id HAVING count(*) > 0
+    FROM put p JOIN want w ON w.thing_id = p.thing_id AND w.user_id = p.user_id AND w.at = p.created_at
+    CROSS JOIN LATERAL (${owner} = p.thing_id) o WHERE o.author_id <> p.user_id HAVING count(*) > 0
   )
   SELECT w.n::integer, (g.user_id IS NOT NULL OR p.user_id IS NOT NULL) AS changed
   FROM want w

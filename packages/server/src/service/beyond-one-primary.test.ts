@@ -1,0 +1,103 @@
+import { readFileSync } from 'node:fs';
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { bucketOf, type FindWay } from '@gather-lane/core';
+import pg from 'pg';
+import { expectPlainFeeds } from '../tests/plain-feeds.js';
+import { makeDatabase, type TestDatabase } from '../tests/test-database.js';
+import { startTestService, type Actor, type TestService } from '../tests/test-service.js';
+import { checkData } from '../workbench/check/service.js';
+import { PLAN } from './capabilities.js';
+
+// What docs/decisions/beyond-one-primary.md says: the service as it is, on tables in partitions by the bucket of their ids.
+
+let database: TestDatabase;
+let service: TestService;
+beforeAll(async () => {
+  database = await makeDatabase();
+  const client = new pg.Client(database.address);
+  await client.connect();
+  await client.query(readFileSync('docs/decisions/beyond-one-primary.sql', 'utf8'));
+  await client.end();
+  service = await startTestService({ on: database.address });
+});
+afterAll(async () => {
+  await service.stop();
+  await database.drop();
+});
+
+const post = async (as: Actor, body: string) =>
+  (await service.call<{ id: string }>('POST', '/v1/posts', { as, body: { body } })).json.id;
+const partsOf = (tables: string[], column: string, id: string) =>
+  Promise.all(
+    tables.map(async (table) => {
+      const rows = await service.dataSource.query<{ part: string }[]>(
+        `SELECT DISTINCT substring(tableoid::regclass::text FROM '\\d+$') AS part FROM ${table} WHERE ${column} = $1`,
+        [id],
+      );
+      return rows.map(({ part }) => part);
+    }),
+  );
+
+describe('posts in partitions', () => {
+  test('are where their authors say, with all that belongs to them', async () => {
+    const [ann, bram] = [await service.user('ann'), await service.user('bram')];
+    const ids = [await post(ann, 'By the lock, @bram. #moorings'), await post(ann, 'And on')];
+    expect(ids.map(bucketOf)).toEqual([bucketOf(ann.id), bucketOf(ann.id)]);
+    const { json: comment } = await service.call<{ id: string }>('POST', `/v1/posts/${ids[0]}/comments`, {
+      as: bram,
+      body: { body: 'So it is, @ann' },
+    });
+    expect(bucketOf(comment.id)).toBe(bucketOf(ann.id));
+    const liked = await service.call('PUT', `/v1/posts/${ids[0]}/reaction`, { as: bram, body: { kind: 'like' } });
+    expect(liked).toMatchObject({ status: 200 });
+    await service.call('PATCH', `/v1/posts/${ids[0]}`, { as: ann, body: { body: 'By the lock gate. #moorings' } });
+    const ofPost = ['post_tallies', 'standings_1', 'post_versions', 'post_hashtags', 'post_commenters', 'reactions'];
+    const ofComment = ['comments', 'comment_tallies', 'comment_mentions'];
+    const parts = [
+      ...(await partsOf(['posts'], 'id', ids[0]!)),
+      ...(await partsOf([...ofPost, 'comments'], 'post_id', ids[0]!)),
+      ...(await partsOf(['comments'], 'id', comment.id)),
+      ...(await partsOf(ofComment.slice(1), 'comment_id', comment.id)),
+    ];
+    expect(parts).toEqual(parts.map(() => parts[0]));
+    expect(parts[0]).toHaveLength(1);
+  });
+
+  test.each<[FindWay, number]>([
+    ['each', 21],
+    ['sweep', 22],
+    ['probe', 23],
+    ['heads', 24],
+  ])('give the feeds that one table would, looked for by %s, seed %i', (way, seed) =>
+    expectPlainFeeds(service, way, seed),
+  );
+
+  test('are counted and placed exactly, by the triggers that there are, whatever was done', async () => {
+    const actors = await Promise.all(Array.from({ length: 6 }, () => service.user()));
+    const ids = await Promise.all(actors.map((as) => post(as, 'To be reacted to')));
+    for (const [i, as] of actors.entries()) {
+      await Promise.all(
+        ids.map((id, n) =>
+          n % 3 === i % 3
+            ? service.call('POST', `/v1/posts/${id}/comments`, { as, body: { body: 'Here too' } })
+            : service.call('PUT', `/v1/posts/${id}/reaction`, { as, body: { kind: n % 2 ? 'like' : 'dislike' } }),
+        ),
+      );
+      if (i === 2) await service.call('DELETE', `/v1/posts/${ids[2]}`, { as });
+      if (i === 3) await service.call('DELETE', `/v1/posts/${ids[1]}/reaction`, { as });
+    }
+    await service.dataSource.query(`DELETE FROM users WHERE id = $1`, [actors[5]!.id]);
+    const found = await checkData(service.dataSource, {
+      plan: PLAN,
+      repair: false,
+      model: [],
+      progress: () => undefined,
+    });
+    expect(found.filter(({ count }) => count > 0)).toEqual([]);
+    const [row] = await service.dataSource.query<{ posts: number; comments: number }[]>(
+      `SELECT (SELECT count(*) FROM posts WHERE id = $1)::integer AS posts, (SELECT count(*) FROM comments WHERE author_id = $2)::integer AS comments`,
+      [ids[5], actors[5]!.id],
+    );
+    expect(row).toEqual({ posts: 0, comments: 0 });
+  });
+});

@@ -1,0 +1,62 @@
+import { expect } from '@jest/globals';
+import type { FindWay } from '@gather-lane/core';
+import { Feed } from '../feed/service.js';
+import { Blocks } from '../graph/blocks/service.js';
+import { addComments, addFollows, addPosts, addReactions, addUsers, dice, plainFeed, scroll } from './graph.js';
+import type { TestService } from './test-service.js';
+
+/** Makes the next page of a feed be looked for in a way first, whatever suits it. */
+export function plant(service: TestService, viewer: string, way: FindWay): void {
+  const following = { each: 0, sweep: 200, probe: 5_000, heads: 200 }[way];
+  for (const order of ['recent', 'score'] as const)
+    service.house.get(Feed).ways.learn(viewer, order, 'sweep', way !== 'heads', following);
+}
+
+/** Holds the feeds of several viewers of a random graph against a plain sort, in both orders, page by page to the end. */
+export async function expectPlainFeeds(service: TestService, way: FindWay, seed: number): Promise<void> {
+  const { int, pick, chance } = dice(seed);
+  const users = await addUsers(service, 40, `seed${seed}`);
+  const idle = users.slice(0, 8);
+  const writers = users.slice(8);
+  const span = pick([30, 300, 20_000]);
+  // A few write nearly everything, so that the sweep meets them alone.
+  const posts = await addPosts(
+    service,
+    Array.from({ length: 240 }, () => ({
+      author: chance(0.6) ? writers[int(3)]! : pick(writers),
+      secondsAgo: int(span),
+    })),
+  );
+  await addComments(
+    service,
+    Array.from({ length: 150 }, () => ({ post: pick(posts), author: pick(users) })),
+  );
+  await addReactions(
+    service,
+    Array.from({ length: 300 }, () => ({ post: pick(posts), user: pick(users), kind: pick(['like', 'dislike']) })),
+  );
+  const deleted = posts.filter(() => chance(0.08));
+  await service.dataSource.query(`UPDATE posts SET deleted_at = now() WHERE id = ANY ($1)`, [deleted]);
+
+  const viewers = [[], idle, idle.concat(writers.slice(-2)), writers.slice(-1), writers.slice(0, 3), writers, users];
+  for (const followees of viewers) {
+    const viewer = await service.user();
+    await addFollows(service, viewer.id, followees);
+    // Some of them muted, one blocked and one who blocks: a block ends the follow.
+    for (const mute of followees.filter(() => chance(0.15)))
+      await service.call('PUT', `/v1/mutes/${mute}`, { as: viewer });
+    if (followees[2]) await service.call('PUT', `/v1/blocks/${pick(followees)}`, { as: viewer });
+    if (followees[3]) await service.house.get(Blocks).add('blocks', pick(followees), viewer.id);
+    const own = chance(0.5);
+    if (chance(0.5)) await addPosts(service, [{ author: viewer.id, secondsAgo: int(span) }]);
+    for (const order of ['recent', 'score'] as const) {
+      const limit = 1 + int(30);
+      plant(service, viewer.id, way);
+      const query = `order=${order}&limit=${limit}&own=${own}`;
+      const { ids, pages } = await scroll(service, viewer.token, query, async () => plant(service, viewer.id, way));
+      expect(ids).toEqual(await plainFeed(service, viewer.id, order, own));
+      expect(pages.slice(0, -1).every((page) => page.items.length === limit)).toBe(true);
+      if (pages.length > 1) expect(pages.at(-1)!.items.length).toBeGreaterThan(0);
+    }
+  }
+}
