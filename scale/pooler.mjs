@@ -2,10 +2,9 @@
 import { spawn } from 'node:child_process';
 import { chownSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { setTimeout as pause } from 'node:timers/promises';
-import pg from 'pg';
 import { needDebian } from '../scripts/steps.mjs';
 import { clusterAccount } from '../packages/server/dist/ground/database/cluster/account.js';
+import { untilItAnswers } from './answers.mjs';
 import { openData } from '../bench/data.mjs';
 import { load, median, mixed } from '../bench/load.mjs';
 import { postgresSeconds, processorSeconds, startService } from '../bench/service.mjs';
@@ -166,19 +165,7 @@ log_disconnections = 0
     cwd: folder,
     stdio: ['ignore', 'ignore', 'inherit'],
   });
-  const answers = async () => {
-    const client = new pg.Client({ host: '127.0.0.1', port: PORT, user, password, database });
-    client.on('error', () => undefined);
-    try {
-      await client.connect();
-      return true;
-    } catch {
-      return false;
-    } finally {
-      await client.end().catch(() => undefined);
-    }
-  };
-  while (child.exitCode === null && !(await answers())) await pause(100);
+  await untilItAnswers({ host: '127.0.0.1', port: PORT, user, password, database }, child);
   return {
     pid: child.pid,
     async stop() {

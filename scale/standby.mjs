@@ -3,9 +3,8 @@ import { execFileSync, spawn } from 'node:child_process';
 import { chownSync, mkdtempSync, rmSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
-import { setTimeout as pause } from 'node:timers/promises';
-import pg from 'pg';
 import { clusterAccount } from '../packages/server/dist/ground/database/cluster/account.js';
+import { untilItAnswers } from './answers.mjs';
 
 const BINARIES = '/usr/lib/postgresql/15/bin';
 
@@ -23,18 +22,7 @@ export async function startStandby(primary) {
   const options = Object.entries(settings).flatMap(([name, value]) => ['-c', `${name}=${value}`]);
   const child = spawn(join(BINARIES, 'postgres'), ['-D', folder, ...options], as);
   const address = { ...primary, port };
-  const answers = async () => {
-    const client = new pg.Client(address);
-    try {
-      await client.connect();
-      return true;
-    } catch {
-      return false;
-    } finally {
-      await client.end().catch(() => undefined);
-    }
-  };
-  while (child.exitCode === null && !(await answers())) await pause(100);
+  await untilItAnswers(address, child);
   return {
     address,
     async stop() {
