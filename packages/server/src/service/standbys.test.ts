@@ -20,6 +20,7 @@ let service: TestService;
 let viewer: Actor;
 let writers: string[];
 let posts: string[];
+let address: string;
 beforeAll(async () => {
   makeDataFolder(folder);
   cluster = await startCluster(folder, () => undefined);
@@ -29,7 +30,7 @@ beforeAll(async () => {
   await dataSource.destroy();
   standby = await makeStandby(cluster);
   const { host, port, user, password, database } = standby.address;
-  const address = `postgres://${user}:${password}@${host}:${port}/${database}`;
+  address = `postgres://${user}:${password}@${host}:${port}/${database}`;
   service = await startTestService({
     on: cluster.address,
     configuration: { database: { standbys: [address], standbyLagSeconds: 3600 } },
@@ -346,6 +347,30 @@ describe('a scroll of few posts', () => {
       await standby.ask(`SELECT pg_wal_replay_resume()`);
     }
   });
+});
+
+test('a call that is rehearsed sees what it did itself, and says nothing of the log to who comes after it', async () => {
+  const rehearsing = await startTestService({
+    on: cluster.address,
+    configuration: { database: { standbys: [address] } },
+    environment: { GATHER_LANE_TRACES_ON: 'true', GATHER_LANE_SESSIONS_ACTING_AS: 'true' },
+  });
+  const rehearse = (method: string, path: string, body?: object) =>
+    rehearsing.call<{ outcomes: { status: number }[] }>('POST', '/v1/operator/calls', {
+      as: rehearsing.operatorKey,
+      body: { method, path, callers: [{ as: 'user', user: viewer.id }], ...(body && { body }) },
+    });
+  // The first write of all is one that is rolled back.
+  const { json } = await rehearse('POST', '/v1/posts', { body: 'Only tried' });
+  expect(json.outcomes).toMatchObject([{ status: 201 }]);
+  for (let i = 0; i < 3; i++) {
+    const { status, headers } = await rehearsing.call('POST', '/v1/posts', { as: viewer, body: { body: `Done ${i}` } });
+    expect([status, headers.get('gather-seen')]).toEqual([201, expect.stringMatching(/^[0-9A-F]+\/[0-9A-F]+$/)]);
+    expect((await rehearse('POST', '/v1/posts', { body: 'Tried again' })).json.outcomes).toMatchObject([
+      { status: 201 },
+    ]);
+  }
+  await rehearsing.stop();
 });
 
 describe('a standby that goes away', () => {

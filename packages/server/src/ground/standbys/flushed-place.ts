@@ -1,6 +1,7 @@
 import { UNKNOWN_PLACE } from '@gather-lane/core';
 import type { PoolClient } from 'pg';
 import type { DataSource } from 'typeorm';
+import { aside } from '../traces/call-scope.js';
 import { leaseHot } from '../database/together.js';
 
 /** What is surely on disk, and so reaches a standby. The *insert* place would name log that nobody has written out yet. Cost: 20 µs. */
@@ -44,7 +45,8 @@ export class FlushedPlace {
 
   async #flushed(): Promise<string> {
     try {
-      this.#connection ??= await leaseHot(this.#dataSource);
+      // For everybody, and so not the connection of a call that is rehearsed.
+      this.#connection ??= await aside(() => leaseHot(this.#dataSource));
       return (await this.#connection.client.query<{ place: string }>(FLUSHED)).rows[0]!.place;
     } catch {
       // The database went away right after it had done what was asked: what is nowhere surely is read at the primary.
