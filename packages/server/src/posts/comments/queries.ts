@@ -64,9 +64,9 @@ const VISIBLE_POST = (viewer: string) =>
   `EXISTS (SELECT FROM posts p JOIN users o ON o.id = p.author_id WHERE p.id = c.post_id AND p.deleted_at IS NULL AND ${seenBy('o', viewer)})`;
 
 /** Owner and version of a comment ($1) that a viewer ($2) may see, of a post that they may see. Cost: some primary-key probes. */
-export const OWNED_COMMENT = `
+export const OWNED_COMMENT = prepared(`
   SELECT c.author_id, c.version, c.post_id FROM comments c JOIN users a ON a.id = c.author_id
-  WHERE c.id = $1 AND c.deleted_at IS NULL AND ${seenBy('a', '$2')} AND ${VISIBLE_POST('$2')}`;
+  WHERE c.id = $1 AND c.deleted_at IS NULL AND ${seenBy('a', '$2')} AND ${VISIBLE_POST('$2')}`);
 
 /** A comment ($1) that the viewer ($2) sees or gets a marker for, of a post that they may see. Cost: some primary-key probes. */
 export const PLACE_OF_COMMENT = `

@@ -13,6 +13,7 @@ import {
 } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
+import { prepared } from '../../ground/database/prepared.js';
 import { inTransaction } from '../../ground/database/transaction.js';
 import type { ListCursor } from '@gather-lane/core';
 import { instantOf, type Page, type PageRequest, type Pages } from '../../ground/http/pagination.js';
@@ -61,6 +62,8 @@ export class Comments {
   readonly #pages: Pages;
   readonly #address: PublicAddress;
   readonly #model: OwnFields;
+  /** Comments by their ids; see {@link commentsById}. */
+  readonly #byId: string;
   readonly #making: CommentMaking;
 
   /** @param deepest how many comments one can stand under */
@@ -75,6 +78,7 @@ export class Comments {
     this.#pages = pages;
     this.#address = address;
     this.#model = model;
+    this.#byId = prepared(commentsById(model));
     this.#making = new CommentMaking(dataSource, watches, deepest);
   }
 
@@ -217,7 +221,7 @@ export class Comments {
 
   async #viewAll(ids: string[], caller: Caller, asked: string | null = null): Promise<Map<string, CommentView>> {
     if (ids.length === 0) return new Map();
-    const rows = await this.#dataSource.query<CommentRow[]>(commentsById(this.#model), [ids, viewerOf(caller), asked]);
+    const rows = await this.#dataSource.query<CommentRow[]>(this.#byId, [ids, viewerOf(caller), asked]);
     return new Map(rows.map((row) => [row.id, this.#toView(row, caller)]));
   }
 
