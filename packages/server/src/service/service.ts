@@ -4,7 +4,7 @@ import type { FastifyInstance } from 'fastify';
 import type { DataSource } from 'typeorm';
 import type { House } from '../ground/capability/house.js';
 import type { Config } from '../ground/config/schema.js';
-import { ownServer, type DatabaseAddress } from '../ground/database/address.js';
+import { oneServer, ownServer, type DatabaseAddress } from '../ground/database/address.js';
 import { makeDataFolder, startCluster, type Cluster } from '../ground/database/cluster/cluster.js';
 import { lockFolder } from '../ground/database/cluster/service-lock.js';
 import { NO_LIMITS, type StatementLimits } from '../ground/database/data-source.js';
@@ -201,7 +201,9 @@ async function connectForCalls(
       notice(`Statements are planned each time, since no function can keep their plans: ${(error as Error).message}`);
     told = true;
   });
-  const dataSource = await connect(ownServer(pooler, {})!, config, resources, config.database, { pooled, most });
+  const through = oneServer(pooler, 'database.pooler');
+  await probeDatabase(through);
+  const dataSource = await connect(through, config, resources, config.database, { pooled, most });
   await requireSettings(dataSource, config.database);
   return dataSource;
 }

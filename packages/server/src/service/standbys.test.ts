@@ -349,7 +349,7 @@ describe('a scroll of few posts', () => {
   });
 });
 
-test('a call that is rehearsed sees what it did itself, and says nothing of the log to who comes after it', async () => {
+test('calls that are rehearsed, and the writes between them, say how far they reach', async () => {
   const rehearsing = await startTestService({
     on: cluster.address,
     configuration: { database: { standbys: [address] } },
@@ -371,6 +371,45 @@ test('a call that is rehearsed sees what it did itself, and says nothing of the 
     ]);
   }
   await rehearsing.stop();
+});
+
+test('a page is not held up by a standby that hangs, though nothing limits how long a statement takes', async () => {
+  const limits = { statementSeconds: 0, lockSeconds: 0, standbyLagSeconds: 3600 };
+  const unlimited = await startTestService({
+    on: cluster.address,
+    configuration: { database: { standbys: [address], ...limits } },
+  });
+  const [beside] = unlimited.house.get(Standbys).all;
+  const client = new pg.Client(service.database);
+  await client.connect();
+  // A lock that the standby has taken over, and whose end it does not replay.
+  await client.query('BEGIN');
+  await client.query(`LOCK TABLE posts IN ACCESS EXCLUSIVE MODE`);
+  await service.dataSource.query(`CREATE TABLE heard_of (id integer)`);
+  await until(() => beside!.state !== null);
+  await caughtUp();
+  await standby.ask(`SELECT pg_wal_replay_pause()`);
+  await client.query('COMMIT');
+  await client.end();
+  try {
+    const failed = beside!.sent.failed;
+    const { status, json } = await unlimited.call<FeedReply>('GET', '/v1/feeds/following?limit=5', {
+      as: viewer,
+      headers: { 'gather-seen': '0/0' },
+    });
+    expect([status, json.items.length, beside!.sent.failed]).toEqual([200, 5, failed + 1]);
+  } finally {
+    await standby.ask(`SELECT pg_wal_replay_resume()`);
+  }
+  await service.dataSource.query(`DROP TABLE heard_of`);
+  await unlimited.stop();
+});
+
+test('a statement that fails there for its own sake takes the standby from nobody else', async () => {
+  await caughtUp();
+  const [beside] = service.house.get(Standbys).all;
+  expect(await beside!.ask({ sql: 'SELECT 1 / 0', parameters: [] })).toBeNull();
+  expect(service.house.get(Standbys).at('0/0')).toBe(beside);
 });
 
 describe('a standby that goes away', () => {

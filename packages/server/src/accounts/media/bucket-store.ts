@@ -1,5 +1,9 @@
 import type { S3Client } from '@aws-sdk/client-s3';
+import { PICTURE_FILE } from './picture.js';
 import { MediaStore } from './store.js';
+
+/** A bucket that does not answer is not waited for as long as it likes, in milliseconds. */
+const [CONNECTS_WITHIN, ANSWERS_WITHIN] = [3_000, 20_000];
 
 /** Its commands are loaded with the first picture: who has no bucket needs none of it. */
 type Protocol = typeof import('@aws-sdk/client-s3');
@@ -65,8 +69,9 @@ export class BucketStore extends MediaStore {
   async *list(): AsyncIterable<{ name: string; madeAt: number }> {
     const { client, protocol } = await this.#open();
     for await (const { Contents = [] } of protocol.paginateListObjectsV2({ client }, { Bucket: this.#place.bucket }))
-      for (const { Key, LastModified } of Contents)
-        if (Key && LastModified) yield { name: Key, madeAt: LastModified.getTime() };
+      for (const { Key = '', LastModified } of Contents)
+        // What others keep there is none of ours to copy or to sweep.
+        if (LastModified && PICTURE_FILE.test(Key)) yield { name: Key, madeAt: LastModified.getTime() };
   }
 
   async #open() {
@@ -75,6 +80,7 @@ export class BucketStore extends MediaStore {
       const client = new protocol.S3Client({
         endpoint,
         region: process.env.AWS_REGION ?? 'us-east-1',
+        requestHandler: { connectionTimeout: CONNECTS_WITHIN, requestTimeout: ANSWERS_WITHIN },
         // The bucket in the path: names of hosts for buckets are not had everywhere, nor is each way of checking sums.
         forcePathStyle: true,
         requestChecksumCalculation: 'WHEN_REQUIRED',

@@ -95,8 +95,12 @@ test('what nothing shows any more is taken out of it, and what no row knows', as
   const store = new BucketStore(bucketPlace(address));
   const stray = `${'0'.repeat(8)}-0000-4000-8000-000000000000-100.webp`;
   await store.put(stray, Buffer.from('stray'));
+  const foreign = ['accounts/ledger.csv', 'notes.webp', `${'0'.repeat(8)}.webp`];
+  for (const name of foreign) await store.put(name, Buffer.from('of somebody else'));
   await services[0]!.house.get(Media).sweep();
   expect(await store.read(stray)).toEqual(Buffer.from('stray'));
+  // However old: what is no picture of ours is nobody's to sweep.
+  expect((await kept()).filter((name) => foreign.includes(name))).toEqual([]);
 });
 
 test('a bucket that cannot be used is an error for the call, and leaves nothing behind', async () => {

@@ -33,6 +33,9 @@ export interface PictureJson {
   readonly alt?: string;
 }
 
+/** Names of files as they are made here; the first part is the blob's id. */
+export const PICTURE_FILE = /^([0-9a-f-]{36})-\d{1,4}\.webp$/;
+
 /** Name of a stored file. */
 export const fileName = (blob: string, width: number): string => `${blob}-${width}.webp`;
 

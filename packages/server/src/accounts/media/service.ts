@@ -6,7 +6,7 @@ import { brokenConstraint, inTransaction, sqlState } from '../../ground/database
 import { Problem } from '../../ground/http/problem.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
 import { contentOf, type Taking } from '../../ground/idempotency/service.js';
-import { fileName, toPicture, type PictureJson, type PictureView } from './picture.js';
+import { fileName, PICTURE_FILE, toPicture, type PictureJson, type PictureView } from './picture.js';
 import { preparePicture, type Prepared } from './prepare.js';
 import {
   BLOB_FILES,
@@ -23,7 +23,6 @@ import {
 } from './queries.js';
 import type { Located, MediaStore } from './store.js';
 
-const FILE = /^([0-9a-f-]{36})-\d{1,4}\.webp$/;
 const UUID = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/;
 /** A file without a row may be one of an upload that is under way. */
 const UNDER_WAY_MS = 3_600_000;
@@ -132,7 +131,7 @@ export class Media {
    * @throws Problem `not-found`, for one that nothing in sight shows too
    */
   async find(file: string): Promise<Located | Buffer> {
-    const blob = FILE.exec(file)?.[1];
+    const blob = PICTURE_FILE.exec(file)?.[1];
     const shown = blob && UUID.test(blob) ? await this.#dataSource.query<unknown[]>(IS_SHOWN, [blob]) : [];
     const found = shown.length === 0 ? null : (this.#store.locate(file) ?? (await this.#store.read(file)));
     if (!found) throw new Problem('not-found', 'There is no such picture, or nothing shows it any more.');
@@ -145,7 +144,7 @@ export class Media {
     await this.free();
     for await (const { name, madeAt } of this.#store.list()) {
       if (Date.now() - madeAt < UNDER_WAY_MS) continue;
-      const blob = FILE.exec(name)?.[1];
+      const blob = PICTURE_FILE.exec(name)?.[1];
       const known =
         blob && UUID.test(blob) && (await this.#background.query<unknown[]>(`SELECT FROM blobs WHERE id = $1`, [blob]));
       if (!known || known.length === 0) await this.#store.remove(name);

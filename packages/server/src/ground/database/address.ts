@@ -54,6 +54,16 @@ export function serverNamedBy(url: string | undefined, environment: Environment)
   return environment.PGHOST ? 'PGHOST' : 'PGDATABASE';
 }
 
+/**
+ * The address of one server, from a key of the configuration that cannot name several.
+ * @throws DatabaseFault for an address that cannot be read, or that names more
+ */
+export function oneServer(url: string, name: string): DatabaseAddress {
+  const address = readAddress(url, {});
+  if (address.others) throw new DatabaseFault('host', `An address of ${name} names several servers: give one.`);
+  return address;
+}
+
 function readAddress(url: string, environment: Environment): DatabaseAddress {
   const name = serverNamedBy(url, environment);
   const form =

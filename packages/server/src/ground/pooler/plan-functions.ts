@@ -1,6 +1,7 @@
 import type { FieldDef } from 'pg';
 import type { DataSource, EntityManager } from 'typeorm';
-import { inTransaction } from '../database/transaction.js';
+import { isDatabaseGone } from '../database/gone.js';
+import { inTransaction, sqlState } from '../database/transaction.js';
 
 /** Where the functions are. */
 const SCHEMA = 'gather_lane_plans';
@@ -8,6 +9,9 @@ const SCHEMA = 'gather_lane_plans';
 const YIELDS_NOTHING = /^\s*SELECT\s+FROM\b/i;
 /** A function is gone, or yields something else since a column changed. */
 const NO_MORE = ['42883', '3F000', '42804'];
+
+/** A function cannot be replaced by one that yields another type. */
+const YIELDS_ANOTHER_TYPE = '42P13';
 
 /** A column that a statement yields. */
 type Column = Pick<FieldDef, 'name' | 'dataTypeID'>;
@@ -65,7 +69,9 @@ export class PlanFunctions {
     try {
       this.#calls.set(sql, await inTransaction(this.#direct, (manager) => makeFunction(manager, sql, name, yields)));
     } catch (error) {
-      this.#failed(error);
+      // Where the database went away, it is tried again with the next answer.
+      if (isDatabaseGone(error)) this.#calls.delete(sql);
+      else this.#failed(error);
     }
   }
 }
@@ -88,12 +94,20 @@ async function makeFunction(
   const columns = (yields.length > 0 ? types : ['integer']).map((type, i) => `c${i} ${type}`);
   const of = `${SCHEMA}.${name}`;
   await manager.query(`CREATE SCHEMA IF NOT EXISTS ${SCHEMA}`);
-  await manager.query(`DROP FUNCTION IF EXISTS ${of} (${takes.join(', ')})`);
-  await manager.query(`
-    CREATE FUNCTION ${of} (${takes.join(', ')}) RETURNS TABLE (${columns.join(', ')})
+  const make = () =>
+    manager.query(`
+    CREATE OR REPLACE FUNCTION ${of} (${takes.join(', ')}) RETURNS TABLE (${columns.join(', ')})
     LANGUAGE plpgsql SET plan_cache_mode = force_generic_plan AS $function$
     #variable_conflict use_column
     BEGIN RETURN QUERY ${body}; END $function$`);
+  // Replaced rather than dropped: another service may be calling it.
+  await manager.query(`SAVEPOINT replacing`);
+  await make().catch(async (error: unknown) => {
+    if (sqlState(error) !== YIELDS_ANOTHER_TYPE) throw error;
+    await manager.query(`ROLLBACK TO SAVEPOINT replacing`);
+    await manager.query(`DROP FUNCTION ${of} (${takes.join(', ')})`);
+    await make();
+  });
   const shown = yields.map((column, i) => `c${i} AS "${column.name}"`).join(', ');
   return `SELECT ${shown} FROM ${of}(${takes.map((type, i) => `$${i + 1}::${type}`).join(', ')})`;
 }

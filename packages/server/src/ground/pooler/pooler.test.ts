@@ -2,6 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { addFollows, addPosts, addUsers, plainFeed, scroll } from '../../tests/graph.js';
 import { startTestService, type Actor, type TestService } from '../../tests/test-service.js';
 import { createMappedDataSource, NO_LIMITS } from '../database/data-source.js';
+import { OutcomeUnknown } from '../database/gone.js';
 import { prepared } from '../database/prepared.js';
 import { together } from '../database/together.js';
 import { inHotTransaction } from '../database/hot-transaction.js';
@@ -130,6 +131,46 @@ describe('a function', () => {
     }
     expect(failures).toEqual([]);
     await direct.query(`DROP TABLE moorings`);
+    await close();
+  });
+
+  test('is replaced under whoever calls it, without a call that fails', async () => {
+    const [one, other] = [await open(), await open()];
+    const sql = prepared(`SELECT $1::integer + 1 AS next`);
+    await one.dataSource.query(sql, [1]);
+    await one.pooled.settled();
+    let going = true;
+    const calling = Promise.all(
+      [0, 1].map(async () => {
+        const found = new Set<unknown>();
+        while (going) found.add(((await one.dataSource.query(sql, [1])) as [{ next: number }])[0].next);
+        return [...found];
+      }),
+    );
+    // As another service does that starts, again and again.
+    for (let n = 0; n < 30; n++) {
+      const { pooled } = other;
+      pooled.isGone(sql, { code: '42883' });
+      await other.dataSource.query(sql, [1]);
+      await pooled.settled();
+    }
+    going = false;
+    expect(await calling).toEqual([[2], [2]]);
+    expect([one.failures, other.failures]).toEqual([[], []]);
+    await one.close();
+    await other.close();
+  });
+
+  test('that writes and is cut off says that nobody knows what came of it', async () => {
+    const { direct, pooled, dataSource, close } = await open();
+    await direct.query(`CREATE TABLE berths (id integer)`);
+    const sql = prepared(`
+      INSERT INTO berths VALUES ($1::integer) RETURNING id, CASE WHEN $2::boolean THEN pg_terminate_backend(pg_backend_pid()) END AS cut`);
+    await dataSource.query(sql, [1, false]);
+    await pooled.settled();
+    expect(pooled.callOf(sql)).not.toBeNull();
+    await expect(dataSource.query(sql, [2, true])).rejects.toThrow(OutcomeUnknown);
+    await direct.query(`DROP TABLE berths`);
     await close();
   });
 

@@ -1,6 +1,5 @@
 import type { Capability } from '../capability/capability.js';
-import { ownServer } from '../database/address.js';
-import { DatabaseFault } from '../database/database-fault.js';
+import { oneServer } from '../database/address.js';
 import { createMappedDataSource } from '../database/data-source.js';
 import { Metrics } from '../metrics/metrics.js';
 import { tracesCalls } from '../traces/is-on.js';
@@ -21,9 +20,7 @@ export const standbys: Capability = {
     const traced = tracesCalls(config, demo) ? shownIn(plan, config.model) : undefined;
     const choices = { poolSize, prepares: preparedStatements, limits, traced };
     const all = urls.map((url) => {
-      const address = ownServer(url, {})!;
-      if (address.others)
-        throw new DatabaseFault('host', 'An address of database.standbys names several servers: give each its own.');
+      const address = oneServer(url, 'database.standbys');
       return new Standby(address, createMappedDataSource(address, NOTHING, choices));
     });
     house.add(new Standbys(all, standbyLagSeconds));

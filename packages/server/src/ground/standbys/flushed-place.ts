@@ -4,8 +4,11 @@ import type { DataSource } from 'typeorm';
 import { aside } from '../traces/call-scope.js';
 import { leaseHot } from '../database/together.js';
 
-/** What is surely on disk, and so reaches a standby. The *insert* place would name log that nobody has written out yet. Cost: 20 µs. */
-const FLUSHED = { name: 'gl_flushed', text: 'SELECT pg_current_wal_flush_lsn()::text AS place' };
+/**
+ * What is surely on disk, and so reaches a standby. The *insert* place would name log that nobody has written out yet. Sent without a name,
+ * for the connection may be a pooler's. Cost: 20 µs.
+ */
+const FLUSHED = `SELECT pg_current_wal_flush_lsn()::text AS place`;
 
 /**
  * How far the log of the primary is written out, asked on a connection that nobody else waits for. Those who ask while an answer is on
@@ -21,10 +24,12 @@ export class FlushedPlace {
     this.#dataSource = dataSource;
   }
 
-  /** @param heard is told a place that holds all that was committed until now; `unknown` where the database does not answer */
-  tell(heard: (place: string) => void): void {
-    this.#waiting.push(heard);
-    if (!this.#asking) void this.#ask();
+  /** A place that holds all that was committed until now; `unknown` where the database does not answer. */
+  now(): Promise<string> {
+    return new Promise((resolve) => {
+      this.#waiting.push(resolve);
+      if (!this.#asking) void this.#ask();
+    });
   }
 
   end(): void {
@@ -38,7 +43,7 @@ export class FlushedPlace {
       const waiting = this.#waiting;
       this.#waiting = [];
       const place = await this.#flushed();
-      for (const heard of waiting) heard(place);
+      for (const resolve of waiting) resolve(place);
     }
     this.#asking = false;
   }

@@ -39,13 +39,11 @@ export function saySeen(reply: FastifyReply, standbys: Standbys, place: string):
 export function useSeen(app: FastifyInstance, standbys: Standbys, dataSource: DataSource): void {
   if (!standbys.some) return;
   const flushed = new FlushedPlace(dataSource);
-  app.addHook('onSend', (request, reply, _payload, done) => {
-    if (READS.has(request.method) || reply.statusCode >= 400) return done();
-    flushed.tell((place) => {
-      void reply.header(SEEN_HEADER, place);
-      if (isInBrowser(request, reply)) void reply.setCookie(SEEN_COOKIE, place, SESSION_COOKIE_OPTIONS);
-      done();
-    });
+  app.addHook('onSend', async (request, reply) => {
+    if (READS.has(request.method) || reply.statusCode >= 400) return;
+    const place = await flushed.now();
+    void reply.header(SEEN_HEADER, place);
+    if (isInBrowser(request, reply)) void reply.setCookie(SEEN_COOKIE, place, SESSION_COOKIE_OPTIONS);
   });
   app.addHook('onClose', () => flushed.end());
 }

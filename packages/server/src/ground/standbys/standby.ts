@@ -3,6 +3,7 @@ import { mayReadAt, readLogPlace, type StandbyState } from '@gather-lane/core';
 import pg from 'pg';
 import type { DataSource } from 'typeorm';
 import { sayServers, type DatabaseAddress } from '../database/address.js';
+import { isDatabaseGone } from '../database/gone.js';
 import { rowsOf, together, type Outcome, type Statement } from '../database/together.js';
 
 const ASK_EVERY_MS = 30;
@@ -10,6 +11,8 @@ const ASK_EVERY_MS = 30;
 const TRY_EVERY_MS = 500;
 /** So long an answer is waited for, before the connection is given up. */
 const ANSWERS_WITHIN_MS = 2_000;
+
+const HANGS = new Error('The standby does not answer.');
 
 /**
  * How far a standby is. What it shows is of now where it has replayed all that it received and still receives; otherwise as old as the last
@@ -62,16 +65,24 @@ export class Standby {
 
   /** Sends a statement that reads. @returns null where it failed, for whatever reason: the primary is to be asked */
   async ask(statement: Statement): Promise<Outcome | null> {
+    const late = new AbortController();
     try {
-      const [outcome] = await together(this.#dataSource, [statement]);
-      rowsOf(outcome!);
+      const outcome = await Promise.race([
+        together(this.#dataSource, [statement]).then(([only]) => only!),
+        // A server that hangs holds up nobody for long: the primary is there.
+        pause(ANSWERS_WITHIN_MS, { error: HANGS }, { signal: late.signal }),
+      ]);
+      rowsOf(outcome);
       this.sent.done++;
-      return outcome!;
-    } catch {
-      // It went away, was promoted, or cancelled what stood in the way of its replay. Until it says something again, nobody asks it.
+      return outcome;
+    } catch (error) {
       this.sent.failed++;
-      this.#state = null;
+      // One that went away is asked by nobody until it says something again; whose statement was wrong, or stood in the way of its replay,
+      // takes it from nobody else.
+      if (error === HANGS || isDatabaseGone(error)) this.#state = null;
       return null;
+    } finally {
+      late.abort();
     }
   }
 

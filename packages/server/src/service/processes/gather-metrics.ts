@@ -1,6 +1,9 @@
 import type { Worker } from 'node:cluster';
 import { GATHERED_WITHIN_MS, type Figures, type MetricsMessage } from '../../ground/metrics/across.js';
 
+/** A process that was killed just now hears nothing more; unheard, that would end this one. */
+const gone = (): void => undefined;
+
 /** What was told for a question so far. */
 interface Gathering {
   readonly of: Figures[];
@@ -31,11 +34,11 @@ export class MetricsGatherer {
     const of: Figures[] = [];
     const tell = () => {
       if (this.#gathering.delete(id) && by.isConnected())
-        by.send({ metrics: 'gathered', id, of } satisfies MetricsMessage);
+        by.send({ metrics: 'gathered', id, of } satisfies MetricsMessage, gone);
     };
     this.#gathering.set(id, { of, tell, pending: asked.length });
     setTimeout(tell, GATHERED_WITHIN_MS).unref();
-    for (const worker of asked) worker.send({ metrics: 'asked', id } satisfies MetricsMessage);
+    for (const worker of asked) worker.send({ metrics: 'asked', id } satisfies MetricsMessage, gone);
   }
 
   #told(id: string, of: Figures): void {

@@ -2,6 +2,7 @@ import { existsSync, mkdirSync, readdirSync, renameSync, rmSync } from 'node:fs'
 import { readFile } from 'node:fs/promises';
 import { isAbsolute, join, resolve } from 'node:path';
 import { mediaFolder } from '../../accounts/media/media-folder.js';
+import { PICTURE_FILE } from '../../accounts/media/picture.js';
 import { FolderStore } from '../../accounts/media/store.js';
 import type { Config } from '../../ground/config/schema.js';
 import { ownServer, serverNamedBy } from '../../ground/database/address.js';
@@ -11,8 +12,6 @@ import { lockFolder } from '../../ground/database/cluster/service-lock.js';
 import { BackupRefused, DATABASE_FOLDER, PICTURES_FOLDER, readBackup, type BackupManifest } from './manifest.js';
 
 type Environment = Readonly<Record<string, string | undefined>>;
-
-const PICTURE = /^[0-9a-f-]{36}-\d{1,4}\.webp$/;
 
 /**
  * Puts a back-up where a service with this configuration looks for its data, which must be empty.
@@ -47,7 +46,7 @@ export async function restore(
     mkdirSync(draft, { recursive: true, mode: 0o700 });
     const store = new FolderStore(draft);
     for (const name of readdirSync(join(from, PICTURES_FOLDER)))
-      if (PICTURE.test(name)) await store.put(name, await readFile(join(from, PICTURES_FOLDER, name)));
+      if (PICTURE_FILE.test(name)) await store.put(name, await readFile(join(from, PICTURES_FOLDER, name)));
     await placeCluster(join(from, DATABASE_FOLDER), data, manifest.password, notice);
     rmSync(media, { recursive: true, force: true });
     renameSync(draft, media);
