@@ -81,7 +81,7 @@ export class ModelDataSource extends DataSource {
           this.#learn(query, result);
           return resolve(result.rows as T);
         }
-        const sql = query.plain ?? query.text!;
+        const sql = query.plain ?? query.text;
         if (query.plain !== undefined && this.#plans!.isGone(query.plain, error))
           return void this.#sendHot<T>(plainly(query)).then(resolve, reject);
         reject(unknownIfWritten(sql, error) ?? new QueryFailedError(sql, query.values, error));
