@@ -1,30 +1,23 @@
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { makeDataFolder, startCluster, type Cluster } from '../ground/database/cluster/cluster.js';
+import type { Cluster } from '../ground/database/cluster/cluster.js';
 import { probeDatabase } from '../ground/database/diagnose.js';
-import { migrate } from '../ground/database/migrate.js';
-import { killCluster, makeStandby, type Standby } from '../tests/standby.js';
+import { killCluster, makePair, type Pair, type Standby } from '../tests/standby.js';
 import { startTestService, type Actor, type Reply, type TestService } from '../tests/test-service.js';
-import { checkData } from '../workbench/check/service.js';
-import { PLAN } from './capabilities.js';
+import { wrongIn } from '../tests/wrong-data.js';
 import { createDataSource } from './data-source.js';
 
 // A primary and a standby that waits for it, both named by the address, the standby first.
 
-const folder = mkdtempSync(join(tmpdir(), 'gather-lane-hosts-'));
+let pair: Pair;
 let cluster: Cluster;
 let standby: Standby;
 let service: TestService;
 beforeAll(async () => {
-  makeDataFolder(folder);
-  cluster = await startCluster(folder, () => undefined);
-  const dataSource = createDataSource(cluster.address, { poolSize: 2 });
-  await dataSource.initialize();
-  await migrate(dataSource);
-  standby = await makeStandby(cluster);
+  pair = await makePair();
+  ({ cluster, standby } = pair);
   // What is answered has reached the standby; set after the backup, so that the standby waits for nobody once it is the primary.
+  const dataSource = createDataSource(cluster.address, { poolSize: 1 });
+  await dataSource.initialize();
   await dataSource.query(`ALTER SYSTEM SET synchronous_standby_names = '*'`);
   await dataSource.query(`SELECT pg_reload_conf()`);
   await dataSource.destroy();
@@ -32,9 +25,7 @@ beforeAll(async () => {
 });
 afterAll(async () => {
   await service.stop();
-  await standby.stop();
-  await cluster.stop();
-  rmSync(folder, { recursive: true, force: true });
+  await pair.stop();
 });
 
 const post = (as: Actor, body: string) => service.call<{ id: string }>('POST', '/v1/posts', { as, body: { body } });
@@ -110,12 +101,6 @@ describe('an address of several servers', () => {
     const rows = (await standby.ask(`SELECT id FROM posts`)) as { id: string }[];
     const there = new Set(rows.map(({ id }) => id));
     expect(answered().filter(({ json }) => !there.has(json.id))).toEqual([]);
-    const found = await checkData(service.dataSource, {
-      plan: PLAN,
-      repair: false,
-      model: [],
-      progress: () => undefined,
-    });
-    expect(found.filter(({ count }) => count > 0)).toEqual([]);
+    expect(await wrongIn(service.dataSource)).toEqual([]);
   });
 });

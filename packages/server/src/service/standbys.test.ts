@@ -1,19 +1,14 @@
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
-import { makeDataFolder, startCluster, type Cluster } from '../ground/database/cluster/cluster.js';
-import { migrate } from '../ground/database/migrate.js';
+import type { Cluster } from '../ground/database/cluster/cluster.js';
 import { Standbys } from '../ground/standbys/standbys.js';
 import { addComments, addFollows, addPosts, addUsers, dice, plainFeed, type FeedReply } from '../tests/graph.js';
-import { makeStandby, type Standby } from '../tests/standby.js';
+import { makePair, type Pair, type Standby } from '../tests/standby.js';
 import { startTestService, type Actor, type TestService } from '../tests/test-service.js';
-import { createDataSource } from './data-source.js';
 
 // A primary, and a standby that is asked for pages and does not keep anybody waiting.
 
-const folder = mkdtempSync(join(tmpdir(), 'gather-lane-standbys-'));
+let pair: Pair;
 let cluster: Cluster;
 let standby: Standby;
 let service: TestService;
@@ -22,13 +17,8 @@ let writers: string[];
 let posts: string[];
 let address: string;
 beforeAll(async () => {
-  makeDataFolder(folder);
-  cluster = await startCluster(folder, () => undefined);
-  const dataSource = createDataSource(cluster.address, { poolSize: 2 });
-  await dataSource.initialize();
-  await migrate(dataSource);
-  await dataSource.destroy();
-  standby = await makeStandby(cluster);
+  pair = await makePair();
+  ({ cluster, standby } = pair);
   const { host, port, user, password, database } = standby.address;
   address = `postgres://${user}:${password}@${host}:${port}/${database}`;
   service = await startTestService({
@@ -49,9 +39,7 @@ beforeAll(async () => {
 });
 afterAll(async () => {
   await service.stop();
-  await standby.stop();
-  await cluster.stop();
-  rmSync(folder, { recursive: true, force: true });
+  await pair.stop();
 });
 
 /** How many statements the standby answered so far. */
@@ -63,6 +51,15 @@ const until = async (holds: () => boolean | Promise<boolean>) => {
 const caughtUp = async () => {
   const [row] = await service.dataSource.query<{ place: string }[]>(`SELECT pg_current_wal_flush_lsn()::text AS place`);
   await until(() => service.house.get(Standbys).at(row!.place) !== null);
+};
+/** Makes a call until the standby answers it: a service that is kept from asking how far that is reads at the primary meanwhile. */
+const there = async <T>(call: () => Promise<T>): Promise<T> => {
+  for (;;) {
+    await until(() => service.house.get(Standbys).at('0/0') !== null);
+    const before = readThere();
+    const answer = await call();
+    if (readThere() > before) return answer;
+  }
 };
 const page = async (as: Actor, query: string, seen?: string | null) => {
   const { status, headers, json } = await service.call<FeedReply>('GET', `/v1/feeds/following?${query}`, {
@@ -84,16 +81,17 @@ describe('a page', () => {
     expect(readThere()).toBe(before);
     expect(silent.seen).toMatch(/^[0-9A-F]+\/[0-9A-F]+$/);
     await caughtUp();
-    const told = await page(viewer, 'limit=20', silent.seen);
-    expect(readThere()).toBe(before + 1);
+    const told = await there(() => page(viewer, 'limit=20', silent.seen));
     expect(told.items).toEqual(silent.items);
-    const nothingYet = await page(viewer, 'limit=20', '0/0');
-    expect([nothingYet.items, readThere()]).toEqual([silent.items, before + 2]);
-    const newer = await service.call('GET', `/v1/feeds/following/newer?than=${told.first}`, {
-      as: viewer,
-      headers: { 'gather-seen': told.seen! },
-    });
-    expect([newer.json, readThere()]).toEqual([{ new: 0, risen: 0, more: false, reordered: false }, before + 3]);
+    const nothingYet = await there(() => page(viewer, 'limit=20', '0/0'));
+    expect(nothingYet.items).toEqual(silent.items);
+    const newer = await there(() =>
+      service.call('GET', `/v1/feeds/following/newer?than=${told.first}`, {
+        as: viewer,
+        headers: { 'gather-seen': told.seen! },
+      }),
+    );
+    expect(newer.json).toEqual({ new: 0, risen: 0, more: false, reordered: false });
   });
 
   test.each(['0', 'here', '0/0/0', '0/1, 0/2', '-1/0', '0/123456789'])('for who says %j is refused', async (seen) => {
@@ -118,8 +116,7 @@ describe('a page', () => {
         expect((await page(viewer, 'limit=5', reached)).items[0]!.id).toBe(made.id);
       }
       expect(readThere()).toBe(before);
-      expect((await page(other, 'limit=5', seen)).items).toEqual([]);
-      expect(readThere()).toBe(before + 1);
+      expect((await there(() => page(other, 'limit=5', seen))).items).toEqual([]);
     } finally {
       await standby.ask(`SELECT pg_wal_replay_resume()`);
     }
@@ -186,9 +183,7 @@ test('a session by cookie reads there too, and finds what it wrote', async () =>
   const call = <T>(method: string, path: string, body?: object) =>
     service.call<T>(method, path, { headers: { cookie: cookies(), origin: service.address }, ...(body && { body }) });
   await caughtUp();
-  const before = readThere();
-  expect((await call<FeedReply>('GET', '/v1/feeds/following')).json.items).toEqual([]);
-  expect(readThere()).toBeGreaterThan(before);
+  expect((await there(() => call<FeedReply>('GET', '/v1/feeds/following'))).json.items).toEqual([]);
   await standby.ask(`SELECT pg_wal_replay_pause()`);
   try {
     const made = await call<{ id: string }>('POST', '/v1/posts', { body: 'By cookie' });
@@ -302,10 +297,13 @@ describe('a scroll of few posts', () => {
     );
     return { reader, ids, bottom: ids.at(-1)! };
   };
-  const readOn = async (reader: Actor, from: string | null) => {
+  const readOn = async (reader: Actor, from: string | null, how: typeof there = (call) => call()) => {
     const ids: string[] = [];
     for (let next = from; next;) {
-      const read: Awaited<ReturnType<typeof page>> = await page(reader, `order=score&limit=5&after=${next}`, '0/0');
+      const after: string = next;
+      const read: Awaited<ReturnType<typeof page>> = await how(() =>
+        page(reader, `order=score&limit=5&after=${after}`, '0/0'),
+      );
       ids.push(...read.items.map(({ id }) => id));
       next = read.next;
     }
@@ -322,16 +320,12 @@ describe('a scroll of few posts', () => {
     // Others end what they began later: a standby tells of nothing in between that it is still under way.
     await write(viewer, 'Begun later, ended before');
     await caughtUp();
-    const before = readThere();
-    const first = await page(reader, 'order=score&limit=5', '0/0');
+    const first = await there(() => page(reader, 'order=score&limit=5', '0/0'));
     expect(first.items[0]!.id).toBe(bottom);
-    const begunThere = readThere();
-    expect(begunThere).toBeGreaterThan(before);
     await client.query('COMMIT');
     await client.end();
     await caughtUp();
-    expect(await readOn(reader, first.next)).toEqual(ids.slice(4, -1));
-    expect(readThere()).toBeGreaterThan(begunThere + 2);
+    expect(await readOn(reader, first.next, there)).toEqual(ids.slice(4, -1));
   });
 
   test('that began at the primary does not meet again at a standby what it does not know to have risen', async () => {
@@ -392,12 +386,15 @@ test('a page is not held up by a standby that hangs, though nothing limits how l
   await client.query('COMMIT');
   await client.end();
   try {
-    const failed = beside!.sent.failed;
-    const { status, json } = await unlimited.call<FeedReply>('GET', '/v1/feeds/following?limit=5', {
-      as: viewer,
-      headers: { 'gather-seen': '0/0' },
-    });
-    expect([status, json.items.length, beside!.sent.failed]).toEqual([200, 5, failed + 1]);
+    // Until it was asked there: a service that is kept from asking how far the standby is reads at the primary meanwhile.
+    for (const { failed } = { ...beside!.sent }; beside!.sent.failed === failed;) {
+      await until(() => unlimited.house.get(Standbys).at('0/0') !== null);
+      const { status, json } = await unlimited.call<FeedReply>('GET', '/v1/feeds/following?limit=5', {
+        as: viewer,
+        headers: { 'gather-seen': '0/0' },
+      });
+      expect([status, json.items.length]).toEqual([200, 5]);
+    }
   } finally {
     await standby.ask(`SELECT pg_wal_replay_resume()`);
   }
@@ -409,7 +406,7 @@ test('a statement that fails there for its own sake takes the standby from nobod
   await caughtUp();
   const [beside] = service.house.get(Standbys).all;
   expect(await beside!.ask({ sql: 'SELECT 1 / 0', parameters: [] })).toBeNull();
-  expect(service.house.get(Standbys).at('0/0')).toBe(beside);
+  expect(beside!.state).not.toBeNull();
 });
 
 describe('a standby that goes away', () => {

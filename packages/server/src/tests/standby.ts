@@ -1,5 +1,6 @@
 import { execFile, spawn } from 'node:child_process';
-import { chownSync, mkdirSync, readFileSync } from 'node:fs';
+import { chownSync, mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { promisify } from 'node:util';
@@ -7,7 +8,9 @@ import pg from 'pg';
 import type { DatabaseAddress } from '../ground/database/address.js';
 import { clusterAccount } from '../ground/database/cluster/account.js';
 import { binariesFor } from '../ground/database/cluster/binaries.js';
-import { freePort, type Cluster } from '../ground/database/cluster/cluster.js';
+import { freePort, makeDataFolder, startCluster, type Cluster } from '../ground/database/cluster/cluster.js';
+import { migrate } from '../ground/database/migrate.js';
+import { createDataSource } from '../service/data-source.js';
 
 const run = promisify(execFile);
 
@@ -54,6 +57,34 @@ export async function makeStandby(cluster: Cluster): Promise<Standby> {
   };
   while (child.exitCode === null && !(await standby.ask('SELECT 1').catch(() => null))) await pause(50);
   return standby;
+}
+
+/** A migrated primary in a folder of its own, and a standby of it. */
+export interface Pair {
+  readonly cluster: Cluster;
+  readonly standby: Standby;
+  stop(): Promise<void>;
+}
+
+/** Makes a primary and its standby. */
+export async function makePair(): Promise<Pair> {
+  const folder = mkdtempSync(join(tmpdir(), 'gather-lane-pair-'));
+  makeDataFolder(folder);
+  const cluster = await startCluster(folder, () => undefined);
+  const dataSource = createDataSource(cluster.address, { poolSize: 2 });
+  await dataSource.initialize();
+  await migrate(dataSource);
+  await dataSource.destroy();
+  const standby = await makeStandby(cluster);
+  return {
+    cluster,
+    standby,
+    async stop() {
+      await standby.stop();
+      await cluster.stop();
+      rmSync(folder, { recursive: true, force: true });
+    },
+  };
 }
 
 /** Kills a cluster and every process of it at once, as a machine that loses its power. */
