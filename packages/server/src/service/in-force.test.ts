@@ -32,6 +32,7 @@ const FINGERPRINTS: Record<string, string> = {
   '1764000000019-traces.ts': 'f6dab2089fac0fd0',
   '1764000000020-many-at-once.ts': '46a4899a3bece48c',
   '1764000000021-many-processes.ts': 'aab391160d795b8b',
+  '1764000000022-one-plan.ts': '770ca64b4b84860a',
 };
 
 test('a migration that has landed stays as it is, and takes nothing from code that changes', () => {

@@ -19,6 +19,7 @@ import { Notifications1764000000018 } from './migrations/1764000000018-notificat
 import { Traces1764000000019 } from './migrations/1764000000019-traces.js';
 import { ManyAtOnce1764000000020 } from './migrations/1764000000020-many-at-once.js';
 import { ManyProcesses1764000000021 } from './migrations/1764000000021-many-processes.js';
+import { OnePlan1764000000022 } from './migrations/1764000000022-one-plan.js';
 
 /** The product's migrations, oldest first. */
 export const MIGRATIONS = [
@@ -43,4 +44,5 @@ export const MIGRATIONS = [
   Traces1764000000019,
   ManyAtOnce1764000000020,
   ManyProcesses1764000000021,
+  OnePlan1764000000022,
 ];

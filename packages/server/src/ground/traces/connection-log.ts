@@ -1,6 +1,6 @@
 import { parameterKind, type StatementTrace } from '@gather-lane/core';
 import type { CallScope, ChangedRow } from './call-scope.js';
-import { toldRow, type IsShown, type RowNotice } from './told-rows.js';
+import { toldRows, type IsShown, type RowsNotice } from './told-rows.js';
 import { whoseStatement } from './whose-statement.js';
 
 /** A call's part in what a connection does. */
@@ -69,16 +69,16 @@ export class ConnectionLog {
     return { text, statement, scopes, told: [], begun: performance.now() };
   }
 
-  /** The database says that the statement changed a row. */
-  tell({ scopes, told, statement }: Underway, notice: RowNotice): void {
-    const read = toldRow(notice, this.#isShown);
-    if (!read) return;
-    for (const { scope, n } of scopes) {
-      const row = { told: read, statement: n, undone: false };
-      scope.tell(row);
-      told.push({ scope, row });
+  /** The database says which rows the statement changed. */
+  tell({ scopes, told, statement }: Underway, notice: RowsNotice): void {
+    for (const read of toldRows(notice, this.#isShown)) {
+      for (const { scope, n } of scopes) {
+        const row = { told: read, statement: n, undone: false };
+        scope.tell(row);
+        told.push({ scope, row });
+      }
+      statement.changed++;
     }
-    statement.changed++;
   }
 
   /** The statement has ended. @param rows how many it returned or wrote @param did what PostgreSQL says it did: `ROLLBACK` at the COMMIT of what had failed */

@@ -1,14 +1,8 @@
 import type { RowAct, RowChange, RowValues } from '@gather-lane/core';
 
-/** What the database says of a row: the fields of a notice that `trace_row` raises. */
-export interface RowNotice {
-  readonly code?: string | undefined;
+/** What the database says of rows: a notice of `trace_told`. */
+export interface RowsNotice {
   readonly message?: string | undefined;
-  readonly detail?: string | undefined;
-  readonly hint?: string | undefined;
-  readonly table?: string | undefined;
-  readonly constraint?: string | undefined;
-  readonly where?: string | undefined;
 }
 
 /** A row that was changed, as it is kept: only what may be, and not yet made out. */
@@ -24,8 +18,8 @@ export interface ToldRow {
   readonly bytes: number;
 }
 
-/** By this a notice of `trace_row` is known. */
-export const ROW_NOTICE = 'GLT01';
+/** By this a notice of rows is known. */
+export const ROWS_NOTICE = 'GLT02';
 
 /** Which columns of a table may be kept. */
 export type IsShown = (table: string, column: string) => boolean;
@@ -35,19 +29,29 @@ const ACTS: Record<string, RowAct> = { INSERT: 'inserted', UPDATE: 'changed', DE
 const LONGEST = 400;
 
 /**
- * Reads what the database says of a row. The function leaves out what is not public; what is not known to be is left out here.
- * @returns null for a row that was written as it was
+ * Reads what the database says of rows: a line for what happened to a table in one place, with a row after each carriage return. The
+ * function leaves out what is not public; what is not known to be is left out here.
+ * @returns none for those that were written as they were
  */
-export function toldRow(
-  { table = '', constraint = '', message = '-', detail = '-', hint = '-', where = '' }: RowNotice,
-  isShown: IsShown,
-): ToldRow | null {
-  const act = ACTS[constraint] ?? 'changed';
-  // What is the same is written alike.
-  if (act === 'changed' && message === detail && !hint.includes('*')) return null;
-  const hidden = hint === '-' ? [] : hint.split(' ');
-  const [before, after] = [rowOf(message, table, isShown, hidden), rowOf(detail, table, isShown, hidden)];
-  return { table, act, before, after, hidden, where, bytes: message.length + detail.length + where.length };
+export function toldRows({ message = '' }: RowsNotice, isShown: IsShown): ToldRow[] {
+  const rows: ToldRow[] = [];
+  for (const group of message.split('\n').slice(1)) {
+    const [head = '', ...lines] = group.split('\r');
+    const [, table = '', did = '', masked = '{}', ...place] = head.split('\t');
+    const act = ACTS[did] ?? 'changed';
+    const where = place.join('\t').replaceAll('\f', '\n');
+    const names = masked === '{}' ? [] : masked.slice(1, -1).split(',');
+    for (const line of lines) {
+      const [other = '', old = '-', made = '-'] = line.split('\t');
+      // What is the same is written alike.
+      if (act === 'changed' && old === made && other === '') continue;
+      const others = new Set(other.split(','));
+      const hidden = names.map((name) => (others.has(name) ? `*${name}` : name));
+      const [before, after] = [rowOf(old, table, isShown, hidden), rowOf(made, table, isShown, hidden)];
+      rows.push({ table, act, before, after, hidden, where, bytes: old.length + made.length + where.length });
+    }
+  }
+  return rows;
 }
 
 function rowOf(text: string, table: string, isShown: IsShown, hidden: string[]): RowValues | null {

@@ -2,7 +2,7 @@ import { EventEmitter } from 'node:events';
 import pg from 'pg';
 import { currentRehearsal, currentScopes, type CallScope } from './call-scope.js';
 import { ConnectionLog, type Underway } from './connection-log.js';
-import { ROW_NOTICE, type IsShown } from './told-rows.js';
+import { ROWS_NOTICE, type IsShown } from './told-rows.js';
 
 type Callback = (error: Error | null, result?: pg.QueryResult) => void;
 type Connected = (
@@ -13,7 +13,7 @@ type Connected = (
 type Sent = string | (pg.QueryConfig & { submit?: unknown });
 
 /** The settings by which the database tells a connection of the rows that its statements change. */
-export const TRACED = '-c gather_lane.traced=on -c client_min_messages=notice';
+export const TRACED = '-c gather_lane.traced=on -c gather_lane.told= -c gather_lane.told_of= -c client_min_messages=notice';
 
 /** Classes of connections and pools that write down what goes through them, for whoever's call it is. */
 export function tracedConnections(
@@ -31,7 +31,7 @@ export function tracedConnections(
       super(config);
       this.on('notice', (notice) => {
         const [current] = this.#underway;
-        if (current && notice.code === ROW_NOTICE) this.log.tell(current, notice);
+        if (current && notice.code === ROWS_NOTICE) this.log.tell(current, notice);
       });
       this.on('end', () => this.log.abandon());
     }

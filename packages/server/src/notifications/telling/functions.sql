@@ -89,7 +89,7 @@ END $$;
 
 -- Holds the notifications in which acts show now, whatever moves them meanwhile. Cost: some probes for each act.
 CREATE OR REPLACE FUNCTION hold_notifications(things uuid[], actors uuid[], users uuid[]) RETURNS uuid[] LANGUAGE plpgsql
-SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off SET plan_cache_mode = force_generic_plan AS $$
 DECLARE
   held uuid[] := '{}';
   shown uuid[];
@@ -109,7 +109,7 @@ END $$;
 -- Acts that are taken back show no more and are told to nobody again, whether anybody was told of them or not; of who is being erased
 -- nothing is remembered. A notification goes with its last act. Cost: a row version for each act.
 CREATE OR REPLACE FUNCTION end_acts(things uuid[], actors uuid[], users uuid[]) RETURNS void LANGUAGE plpgsql
-SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off SET plan_cache_mode = force_generic_plan AS $$
 DECLARE
   held uuid[] := hold_notifications(things, actors, users);
 BEGIN

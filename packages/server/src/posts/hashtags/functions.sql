@@ -3,7 +3,7 @@
 -- Counts posts under hashtags (sign 1) and uncounts them (-1), and the people who wrote them, each once. Cost: one row version for each
 -- hashtag and person.
 CREATE OR REPLACE FUNCTION count_hashtags(tags bigint[], users uuid[], signs integer[]) RETURNS void LANGUAGE plpgsql
-SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off SET plan_cache_mode = force_generic_plan AS $$
 BEGIN
   PERFORM FROM hashtags WHERE id = ANY (tags) ORDER BY id FOR NO KEY UPDATE;
   WITH acts AS MATERIALIZED (
@@ -52,7 +52,7 @@ CREATE OR REPLACE TRIGGER post_hashtags_deleted AFTER DELETE ON post_hashtags
 -- Sets the hashtags of posts anew, by their spans. What does not change is not touched, so that an edit holds no hashtag of others up.
 -- Cost: one probe for each hashtag of a post.
 CREATE OR REPLACE FUNCTION set_hashtags(ids uuid[]) RETURNS void LANGUAGE plpgsql
-SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off SET plan_cache_mode = force_generic_plan AS $$
 BEGIN
   -- In the order of their names, so that two who make the same ones wait for each other and no more.
   INSERT INTO hashtags (name, shown)

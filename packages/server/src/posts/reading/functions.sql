@@ -1,7 +1,7 @@
 -- Whom posts and comments mention, by their spans; who is mentioned no more was told so for nothing. Cost: one probe for each mention.
 
 CREATE OR REPLACE FUNCTION set_post_mentions(ids uuid[]) RETURNS void LANGUAGE plpgsql
-SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off SET plan_cache_mode = force_generic_plan AS $$
 DECLARE
   things uuid[];
   users uuid[];
@@ -21,7 +21,7 @@ END $$;
 
 -- The same for comments.
 CREATE OR REPLACE FUNCTION set_comment_mentions(ids uuid[]) RETURNS void LANGUAGE plpgsql
-SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off SET plan_cache_mode = force_generic_plan AS $$
 DECLARE
   things uuid[];
   users uuid[];

@@ -4,7 +4,7 @@
 
 -- Adds to what is counted of users. Cost: one probe and at most one row version for each user.
 CREATE OR REPLACE FUNCTION count_users(users uuid[], posts integer[], followers integer[], following integer[]) RETURNS void LANGUAGE plpgsql
-SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off SET plan_cache_mode = force_generic_plan AS $$
 BEGIN
   PERFORM FROM user_tallies WHERE user_id = ANY (users) ORDER BY user_id FOR NO KEY UPDATE;
   UPDATE user_tallies t
@@ -17,7 +17,7 @@ END $$;
 -- Counts comments (sign 1) and uncounts them (-1): the plain count, and the people, whose number changes only when somebody's n goes
 -- from 0 to 1 or back; those whom the author is do not lift their own post. Cost: one probe for each post and person.
 CREATE OR REPLACE FUNCTION count_comments(posts uuid[], users uuid[], signs integer[]) RETURNS void LANGUAGE plpgsql
-SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off SET plan_cache_mode = force_generic_plan AS $$
 BEGIN
   PERFORM FROM post_tallies WHERE post_id = ANY (posts) ORDER BY post_id FOR NO KEY UPDATE;
   WITH acts AS MATERIALIZED (
@@ -59,7 +59,7 @@ $$;
 -- Counts reactions on posts (sign 1) and uncounts them (-1), by kind. A person has one reaction on a post, so counts are of people
 -- already. Cost: one row version for each post, whatever the number of reactions.
 CREATE OR REPLACE FUNCTION count_reactions(posts uuid[], users uuid[], kinds text[], signs integer[]) RETURNS void LANGUAGE plpgsql
-SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off SET plan_cache_mode = force_generic_plan AS $$
 BEGIN
   PERFORM FROM post_tallies WHERE post_id = ANY (posts) ORDER BY post_id FOR NO KEY UPDATE;
   WITH acts AS MATERIALIZED (
@@ -78,7 +78,7 @@ END $$;
 
 -- The same for comments, whose reactions lift nothing in feeds: they are shown, and whoever reacted is one more person.
 CREATE OR REPLACE FUNCTION count_comment_reactions(comments uuid[], users uuid[], kinds text[], signs integer[]) RETURNS void LANGUAGE plpgsql
-SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off SET plan_cache_mode = force_generic_plan AS $$
 BEGIN
   PERFORM FROM comment_tallies WHERE comment_id = ANY (comments) ORDER BY comment_id FOR NO KEY UPDATE;
   UPDATE comment_tallies t SET reactions = add_counts(t.reactions, d.kinds, d.deltas)
@@ -91,7 +91,7 @@ END $$;
 -- Counts the people who answered or reacted to comments, each once; the author is none of them. The caller holds the tally rows. Cost: one
 -- probe for each comment and person.
 CREATE OR REPLACE FUNCTION count_comment_people(comments uuid[], users uuid[], signs integer[]) RETURNS void LANGUAGE plpgsql
-SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off SET plan_cache_mode = force_generic_plan AS $$
 BEGIN
   WITH acts AS MATERIALIZED (
     SELECT comment_id, user_id, sum(sign)::integer AS d
@@ -120,7 +120,7 @@ END $$;
 
 -- Takes the tally rows of comments and of all that they stand under, in the order of their ids. Cost: one probe for each level.
 CREATE OR REPLACE FUNCTION hold_threads(comments uuid[]) RETURNS void LANGUAGE plpgsql
-SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off SET plan_cache_mode = force_generic_plan AS $$
 BEGIN
   PERFORM FROM comment_tallies WHERE comment_id IN (
     WITH RECURSIVE up AS (
@@ -132,7 +132,7 @@ END $$;
 -- Adds to how many of the comments that stand directly under another show, or have something below that does; where that is the first or
 -- the last of one that does not show itself, it goes on upwards. The caller holds the threads. Cost: one row version for each level.
 CREATE OR REPLACE FUNCTION carry_up(comments uuid[], deltas integer[]) RETURNS void LANGUAGE plpgsql
-SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off SET plan_cache_mode = force_generic_plan AS $$
 DECLARE
   under uuid[] := comments;
   changes integer[] := deltas;
@@ -152,7 +152,7 @@ END $$;
 -- Counts what comes to stand under comments (replies and shown 1) and what goes (-1): replies, the people who wrote them, and what shows.
 -- Cost: that of its parts.
 CREATE OR REPLACE FUNCTION count_replies(places uuid[], authors uuid[], replies integer[], shown integer[]) RETURNS void LANGUAGE plpgsql
-SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off SET plan_cache_mode = force_generic_plan AS $$
 BEGIN
   PERFORM hold_threads(places);
   UPDATE comment_tallies t SET replies = t.replies + s.n

@@ -32,6 +32,15 @@ export const careless: Capability = {
         );
         route('many', () => database.query(`UPDATE barrels SET n = n + 1 WHERE id <= 10000`));
         route('cascade', () => database.query(`DELETE FROM crews WHERE id = 1`));
+        route('brought', () => database.query(`INSERT INTO crews (id) VALUES (6000), (6001)`));
+        route('brought-late', () =>
+          inTransaction(database, (manager) => manager.query(`INSERT INTO crews (id) VALUES (7000), (7001)`)),
+        );
+        route('at-once', () =>
+          database.query(
+            `WITH gone AS (DELETE FROM barrels WHERE id = 11500), next AS (UPDATE barrels SET n = 0 WHERE id = 11501) INSERT INTO crews (id) VALUES (8000)`,
+          ),
+        );
         route('undone', () =>
           inTransaction(database, async (manager) => {
             await manager.query(`INSERT INTO crews (id) VALUES (3000)`);

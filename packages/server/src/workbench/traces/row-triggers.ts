@@ -9,6 +9,12 @@ import { literal } from '../model/migration/column-sql.js';
 const LOCK = `hashtext('gather-lane:row-triggers')`;
 /** Sorts before the triggers of foreign keys, so that a row is told before what its end takes along. */
 const TRIGGER = '0_trace';
+/** Sort after triggers that write more for a statement: all is told together. */
+const TELLER = '~trace_told';
+/** Nothing is inserted by a foreign key: what is, inside of a statement, is told with it. */
+const INSERTED_TELLER = '~trace_told_inserted';
+/** Whether the connection that writes wants to be told. */
+const ASKED = `current_setting('gather_lane.traced', true) = 'on'`;
 /** Records of calls are none of what calls do. */
 const OWN_TABLES = ['trace_processes', 'trace_questions', 'trace_answers', 'live_services', 'gather_lane_migrations'];
 
@@ -16,7 +22,8 @@ const OWN_TABLES = ['trace_processes', 'trace_questions', 'trace_answers', 'live
 const TABLES = `
   SELECT c.relname AS name,
     (SELECT array_agg(a.attname::text ORDER BY a.attnum) FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped) AS columns,
-    (SELECT encode(t.tgargs, 'escape') FROM pg_trigger t WHERE t.tgrelid = c.oid AND t.tgname = '${TRIGGER}') AS argument
+    (SELECT encode(t.tgargs, 'escape') FROM pg_trigger t WHERE t.tgrelid = c.oid AND t.tgname = '${TRIGGER}') AS argument,
+    EXISTS (SELECT FROM pg_trigger t WHERE t.tgrelid = c.oid AND t.tgname = '${INSERTED_TELLER}') AS told
   FROM pg_class c WHERE c.relkind = 'r' AND c.relnamespace = 'public'::regnamespace AND c.relname <> ALL ($1) ORDER BY c.relname`;
 
 /** Whether a process that lives traces what calls do. */
@@ -27,6 +34,7 @@ interface TableRow {
   readonly name: string;
   readonly columns: readonly string[];
   readonly argument: string | null;
+  readonly told: boolean;
 }
 
 /**
@@ -61,15 +69,26 @@ export function settleRowTriggers(
   );
 }
 
-function made({ name, columns, argument }: TableRow, plan: HousePlan, model: OwnFields): string[] {
+function made({ name, columns, argument, told }: TableRow, plan: HousePlan, model: OwnFields): string[] {
   const hidden = `{${columns.filter((column) => showingOf(plan, model, name, column) !== 'shown').join(',')}}`;
+  const steps = [];
+  if (!told)
+    steps.push(
+      `CREATE OR REPLACE TRIGGER "${TELLER}" AFTER UPDATE OR DELETE ON ${quoted(name)} FOR EACH STATEMENT
+       WHEN (${ASKED}) EXECUTE FUNCTION trace_told()`,
+      `CREATE OR REPLACE TRIGGER "${INSERTED_TELLER}" AFTER INSERT ON ${quoted(name)} FOR EACH STATEMENT
+       WHEN (${ASKED} AND (pg_trigger_depth() = 0 OR current_setting('gather_lane.told', true) = '')) EXECUTE FUNCTION trace_told()`,
+    );
   // The catalogue ends each argument with a NUL.
-  if (argument?.replace(/\\000$/, '') === hidden) return [];
-  return [
-    `CREATE OR REPLACE TRIGGER "${TRIGGER}" AFTER INSERT OR UPDATE OR DELETE ON ${quoted(name)} FOR EACH ROW
-     WHEN (current_setting('gather_lane.traced', true) = 'on') EXECUTE FUNCTION trace_row(${literal(hidden)})`,
-  ];
+  if (argument?.replace(/\\000$/, '') !== hidden)
+    steps.push(
+      `CREATE OR REPLACE TRIGGER "${TRIGGER}" AFTER INSERT OR UPDATE OR DELETE ON ${quoted(name)} FOR EACH ROW
+       WHEN (${ASKED}) EXECUTE FUNCTION trace_row(${literal(hidden)})`,
+    );
+  return steps;
 }
 
-const dropped = ({ name, argument }: TableRow): string[] =>
-  argument === null ? [] : [`DROP TRIGGER IF EXISTS "${TRIGGER}" ON ${quoted(name)}`];
+function dropped({ name, argument, told }: TableRow): string[] {
+  const gone = [...(argument === null ? [] : [TRIGGER]), ...(told ? [TELLER, INSERTED_TELLER] : [])];
+  return gone.map((trigger) => `DROP TRIGGER IF EXISTS "${trigger}" ON ${quoted(name)}`);
+}

@@ -216,6 +216,25 @@ describe('each kind of write tells exactly its rows', () => {
     expect(trace.rows[1]).toMatchObject({ before: { id: 11_000, crew_id: 1 }, after: null, masked: ['secret'] });
   });
 
+  test('what each row brings along by a trigger of its own, at once and at the commit', async () => {
+    const by = 'by bring_barrel';
+    expect(rows((await traced('POST', '/v1/careless/brought')).trace)).toEqual([
+      '+crews',
+      `+barrels ${by}`,
+      '+crews',
+      `+barrels ${by}`,
+    ]);
+    const { trace } = await traced('POST', '/v1/careless/brought-late');
+    expect(rows(trace)).toEqual(['+crews', '+crews', `+barrels ${by}`, `+barrels ${by}`]);
+    const texts = trace.rows.map(({ statement }) => trace.statements[statement]!.text);
+    expect(texts.map((text) => text.slice(0, 6))).toEqual(['INSERT', 'INSERT', 'COMMIT', 'COMMIT']);
+  });
+
+  test('all that one statement does to several tables', async () => {
+    const told = rows((await traced('POST', '/v1/careless/at-once')).trace);
+    expect(told.sort()).toEqual(['+crews', '-barrels', '~barrels n']);
+  });
+
   test('nothing, where a row was written as it was', async () => {
     expect(rows((await traced('POST', '/v1/careless/as-it-was')).trace)).toEqual([]);
   });
