@@ -31,6 +31,10 @@ export function readLogPlace(text: string): bigint | null {
   return high === undefined ? null : (BigInt(`0x${high}`) << 32n) + BigInt(`0x${low}`);
 }
 
+/** The later of two places, as `pg_lsn` writes them. */
+export const laterPlace = (one: string, other: string): string =>
+  (readLogPlace(one) ?? NOTHING_SEEN) < (readLogPlace(other) ?? NOTHING_SEEN) ? other : one;
+
 /**
  * Whether somebody who has seen the log up to a place may read at a standby: what they did and saw is there, and nothing there is too old.
  * @param state what it said last; null for one that cannot be reached

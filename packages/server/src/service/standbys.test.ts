@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { readLogPlace } from '@gather-lane/core';
 import pg from 'pg';
 import type { Cluster } from '../ground/database/cluster/cluster.js';
 import { Standbys } from '../ground/standbys/standbys.js';
@@ -122,6 +123,46 @@ describe('a page', () => {
     }
     await caughtUp();
     expect((await page(other, 'limit=5', seen)).items).toHaveLength(5);
+  });
+
+  test('after a write of whatever kind is asked for what holds it, however the write was done', async () => {
+    const [one, other] = [await service.user(), await service.user()];
+    const { id } = await write(one, 'To be written about');
+    const { json: comment } = await service.call<{ id: string }>('POST', `/v1/posts/${posts[0]}/comments`, {
+      as: one,
+      body: { body: 'Well moored.' },
+    });
+    const calls: [string, string, object?][] = [
+      ['POST', '/v1/posts', { body: 'Another' }],
+      ['PUT', `/v1/posts/${posts[0]}/reaction`, { kind: 'like' }],
+      ['PATCH', `/v1/posts/${id}`, { body: 'Written about' }],
+      ['PUT', `/v1/posts/${posts[0]}/reaction`, { kind: 'dislike' }],
+      ['POST', `/v1/posts/${posts[0]}/comments`, { body: 'Once more.' }],
+      ['PATCH', `/v1/comments/${comment.id}`, { body: 'Better moored.' }],
+      ['PUT', `/v1/follows/${writers[0]}`],
+      ['PUT', `/v1/mutes/${writers[1]}`],
+      ['DELETE', `/v1/follows/${writers[0]}`],
+      ['PUT', `/v1/blocks/${other.id}`],
+      ['DELETE', `/v1/posts/${posts[0]}/reaction`],
+      ['DELETE', `/v1/comments/${comment.id}`],
+      ['POST', '/v1/posts', { body: 'And another' }],
+      ['DELETE', `/v1/posts/${id}`],
+    ];
+    for (const [method, path, body] of calls) {
+      const [{ place }] = await service.dataSource.query<[{ place: string }]>(
+        `SELECT pg_current_wal_insert_lsn()::text AS place`,
+      );
+      const { status, headers } = await service.call(method, path, { as: one, ...(body && { body }) });
+      const said = headers.get('gather-seen')!;
+      const held = readLogPlace(said)! > readLogPlace(place)!;
+      expect({ method, path, ok: status < 300, held, known: said !== 'unknown' }).toEqual({
+        method,
+        path,
+        ok: true,
+        held: true,
+        known: true,
+      });
+    }
   });
 
   test('is refused at once to a session that ended, though the standby does not know of it', async () => {

@@ -1,15 +1,15 @@
 import type { Pool, QueryConfig, QueryResult } from 'pg';
 import { DataSource, QueryFailedError, type DataSourceOptions, type QueryRunner } from 'typeorm';
+import type { PostgresDriver } from 'typeorm/driver/postgres/PostgresDriver.js';
 import { measured } from '../metrics/measured.js';
 import type { PlanFunctions } from '../pooler/plan-functions.js';
 import { whoseStatement } from '../traces/whose-statement.js';
 import { OutcomeUnknown, wasCutOff } from './gone.js';
 import type { Querying } from './hot-transaction.js';
 import { INSTANTS_AS_TEXT } from './instants.js';
-import { preparedAs } from './prepared.js';
-import { allAtOnce, lease, type Outcome, type Statement } from './together.js';
-
-const WRITES = /^\s*(?:INSERT|UPDATE|DELETE|TRUNCATE|WITH\b[\s\S]*\b(?:INSERT INTO|UPDATE|DELETE FROM)\b)/i;
+import { preparedAs, WRITES } from './prepared.js';
+import { allAtOnce, inOnePacket, lease, type Outcome, type Statement } from './together.js';
+import type { WrittenPlaces } from './written-places.js';
 
 /**
  * Maps the developer's own fields right before the entities' metadata is read, and sends the statements that matter over
@@ -23,6 +23,7 @@ export class ModelDataSource extends DataSource {
   readonly #prepares: boolean;
   readonly #plans: PlanFunctions | undefined;
   readonly #traced: boolean;
+  #places: WrittenPlaces | null = null;
 
   constructor(
     options: DataSourceOptions,
@@ -50,6 +51,15 @@ export class ModelDataSource extends DataSource {
   }
 
   /**
+   * Has it asked along with each write that matters how far into the log that reaches, and told where something else may have been
+   * written: whatever is done on a connection of the other pool.
+   */
+  followWrites(places: WrittenPlaces): void {
+    this.#places = places;
+    (this.driver as PostgresDriver).master.on('release', () => places.wroteOtherwise());
+  }
+
+  /**
    * Statements that matter are prepared by name; all others, and those in transactions, go the usual way.
    * @throws OutcomeUnknown when the connection breaks under a write that commits by itself
    */
@@ -62,7 +72,8 @@ export class ModelDataSource extends DataSource {
   #ask<T>(sql: string, parameters: unknown[] | undefined, runner: QueryRunner | undefined): Promise<T> {
     if (runner) return super.query<T>(sql, parameters, runner);
     const hot = this.#hotly({ sql, parameters: parameters ?? [] });
-    return hot ? this.#sendHot<T>(hot) : this.#send<T>(sql, parameters);
+    if (!hot) return this.#send<T>(sql, parameters);
+    return this.#places && hot.writes ? this.#sendAsking<T>(hot, this.#places) : this.#sendHot<T>(hot);
   }
 
   async #send<T>(sql: string, parameters: unknown[] | undefined): Promise<T> {
@@ -81,12 +92,32 @@ export class ModelDataSource extends DataSource {
           this.#learn(query, result);
           return resolve(result.rows as T);
         }
-        const sql = query.plain ?? query.text;
-        if (query.plain !== undefined && this.#plans!.isGone(query.plain, error))
-          return void this.#sendHot<T>(plainly(query)).then(resolve, reject);
-        reject(unknownIfWritten(sql, error) ?? new QueryFailedError(sql, query.values, error));
+        this.#failed<T>(query, error).then(resolve, reject);
       });
     });
+  }
+
+  /** Sends a write, and asks along with it how far it reaches. */
+  async #sendAsking<T>(query: HotQuery, places: WrittenPlaces): Promise<T> {
+    try {
+      const { client, release } = await lease(this.hot);
+      const sent = inOnePacket(client, () => [client.query(query), places.ask(client, this.#prepares)] as const);
+      const [written] = await Promise.allSettled(sent);
+      release(written.status === 'rejected');
+      if (written.status === 'rejected') throw written.reason;
+      this.#learn(query, written.value);
+      return written.value.rows as T;
+    } catch (error) {
+      return this.#failed<T>(query, error as Error);
+    }
+  }
+
+  /** What comes of a statement that failed: done again without its function, where that is gone. @throws what it failed with */
+  async #failed<T>(query: HotQuery, error: Error): Promise<T> {
+    const sql = query.plain ?? query.text;
+    if (query.plain !== undefined && this.#plans!.isGone(query.plain, error))
+      return this.#sendHot<T>(plainly(query)).finally(() => this.#places?.wroteOtherwise());
+    throw unknownIfWritten(sql, error) ?? new QueryFailedError(sql, query.values, error);
   }
 
   /** Sends statements that matter in one write; see {@link together}. */
@@ -127,9 +158,14 @@ export class ModelDataSource extends DataSource {
           }
         },
       });
-      await client.query('COMMIT').catch((error: unknown) => {
+      const [committed, asked] = inOnePacket(client, () => [
+        client.query('COMMIT'),
+        this.#places?.ask(client, this.#prepares),
+      ]);
+      await committed.catch((error: unknown) => {
         throw wasCutOff(error) ? new OutcomeUnknown('the connection broke at COMMIT', { cause: error }) : error;
       });
+      await asked;
       broken = false;
       return result;
     } catch (error) {
@@ -153,6 +189,7 @@ export class ModelDataSource extends DataSource {
       text: call ?? sql,
       ...(call !== null && { plain: sql }),
       values: [...parameters],
+      writes: how.writes,
       ...(this.#prepares && { name: how.name }),
       ...(how.textInstants && { types: INSTANTS_AS_TEXT }),
     };
@@ -180,6 +217,7 @@ export type HotQuery = QueryConfig & {
   values: unknown[];
   /** The statement itself, where a function is called in its place. */
   plain?: string | undefined;
+  writes?: boolean;
 };
 
 /** The same without a function. */

@@ -6,7 +6,12 @@ export interface Prepared {
   readonly name: string;
   /** Whether its instants come as the API writes them, and not as a `Date`. */
   readonly textInstants: boolean;
+  /** Whether it writes. A function that does is called in a transaction. */
+  readonly writes: boolean;
 }
+
+/** A statement that changes rows. */
+export const WRITES = /^\s*(?:INSERT|UPDATE|DELETE|TRUNCATE|WITH\b[\s\S]*\b(?:INSERT INTO|UPDATE|DELETE FROM)\b)/i;
 
 /** Statements that are prepared by name, by their text. */
 const PREPARED = new Map<string, Prepared>();
@@ -21,7 +26,7 @@ const PREPARED = new Map<string, Prepared>();
 export function prepared(sql: string, { textInstants = false } = {}): string {
   if (!PREPARED.has(sql)) {
     const name = `gl_${createHash('sha256').update(sql).digest('hex').slice(0, 16)}`;
-    PREPARED.set(sql, { name, textInstants });
+    PREPARED.set(sql, { name, textInstants, writes: WRITES.test(sql) });
   }
   return sql;
 }

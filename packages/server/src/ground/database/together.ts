@@ -49,6 +49,15 @@ export async function lease(pool: Pool): Promise<{ client: PoolClient; release: 
 export const leaseHot = (dataSource: DataSource): ReturnType<typeof lease> =>
   lease((dataSource as DataSource & { readonly hot: Pool }).hot);
 
+/** Sends all that some work sends in one packet: the database is woken once. */
+export function inOnePacket<T>(client: PoolClient, send: () => T): T {
+  const { stream } = (client as PoolClient & { readonly connection?: { readonly stream: Writable } }).connection ?? {};
+  stream?.cork();
+  const sent = send();
+  stream?.uncork();
+  return sent;
+}
+
 /**
  * Sends queries over one connection of a pool.
  * @param answered told of each that was
@@ -60,11 +69,9 @@ export async function allAtOnce(
   answered: (i: number, result: QueryResult) => void,
 ): Promise<Outcome[]> {
   const { client, release } = await lease(pool);
-  // All in one packet: the database is woken once.
-  const { stream } = (client as PoolClient & { readonly connection?: { readonly stream: Writable } }).connection ?? {};
-  stream?.cork();
-  const sent = queries.map((query) => measured(query.plain ?? query.text, client.query(query)));
-  stream?.uncork();
+  const sent = inOnePacket(client, () =>
+    queries.map((query) => measured(query.plain ?? query.text, client.query(query))),
+  );
   const settled = await Promise.allSettled(sent);
   const failed = settled.find((each) => each.status === 'rejected');
   // As the pool does by itself: a connection on which something failed is not handed on.

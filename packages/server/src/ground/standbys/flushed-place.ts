@@ -3,12 +3,7 @@ import type { PoolClient } from 'pg';
 import type { DataSource } from 'typeorm';
 import { aside } from '../traces/call-scope.js';
 import { leaseHot } from '../database/together.js';
-
-/**
- * What is surely on disk, and so reaches a standby. The *insert* place would name log that nobody has written out yet. Sent without a name,
- * for the connection may be a pooler's. Cost: 20 µs.
- */
-const FLUSHED = `SELECT pg_current_wal_flush_lsn()::text AS place`;
+import type { WrittenPlaces } from '../database/written-places.js';
 
 /**
  * How far the log of the primary is written out, asked on a connection that nobody else waits for. Those who ask while an answer is on
@@ -16,12 +11,14 @@ const FLUSHED = `SELECT pg_current_wal_flush_lsn()::text AS place`;
  */
 export class FlushedPlace {
   readonly #dataSource: DataSource;
+  readonly #places: WrittenPlaces;
   #connection: { readonly client: PoolClient; readonly release: (broken: boolean) => void } | null = null;
   #waiting: ((place: string) => void)[] = [];
   #asking = false;
 
-  constructor(dataSource: DataSource) {
+  constructor(dataSource: DataSource, places: WrittenPlaces) {
     this.#dataSource = dataSource;
+    this.#places = places;
   }
 
   /** A place that holds all that was committed until now; `unknown` where the database does not answer. */
@@ -52,11 +49,14 @@ export class FlushedPlace {
     try {
       // For everybody, and so not the connection of a call that is rehearsed.
       this.#connection ??= await aside(() => leaseHot(this.#dataSource));
-      return (await this.#connection.client.query<{ place: string }>(FLUSHED)).rows[0]!.place;
+      // Without a name, for it may be a pooler's.
+      const place = await this.#places.ask(this.#connection.client, false);
+      if (place !== null) return place;
     } catch {
-      // The database went away right after it had done what was asked: what is nowhere surely is read at the primary.
-      this.end();
-      return UNKNOWN_PLACE;
+      // No connection is to be had either.
     }
+    // The database went away right after it had done what was asked: what is nowhere surely is read at the primary.
+    this.end();
+    return UNKNOWN_PLACE;
   }
 }

@@ -3,6 +3,7 @@ import { Type } from 'typebox';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import type { DataSource } from 'typeorm';
 import { SESSION_COOKIE, SESSION_COOKIE_OPTIONS } from '../http/principal.js';
+import { WrittenPlaces } from '../database/written-places.js';
 import { FlushedPlace } from './flushed-place.js';
 import type { Standbys } from './standbys.js';
 
@@ -35,17 +36,29 @@ export function saySeen(reply: FastifyReply, standbys: Standbys, place: string):
   if (standbys.some) void reply.header(SEEN_HEADER, place);
 }
 
-/** Says in the reply to each write how far into the log it reaches, so that whoever made it reads nowhere where it is not. */
-export function useSeen(app: FastifyInstance, standbys: Standbys, dataSource: DataSource): void {
+/**
+ * Says in the reply to each write how far into the log it reaches, so that whoever made it reads nowhere where it is not. What the
+ * operator has done may be written by whatever connection: of that it is always asked.
+ * @param written through which all else is written
+ */
+export function useSeen(app: FastifyInstance, standbys: Standbys, written: readonly [DataSource, ...DataSource[]]): void {
   if (!standbys.some) return;
-  const flushed = new FlushedPlace(dataSource);
+  const places = new WrittenPlaces();
+  for (const each of written) (each as DataSource & Following).followWrites(places);
+  const flushed = new FlushedPlace(written[0], places);
   app.addHook('onSend', async (request, reply) => {
     if (READS.has(request.method) || reply.statusCode >= 400) return;
-    const place = await flushed.now();
+    const known = request.url.startsWith('/v1/operator/') ? null : places.known;
+    const place = known ?? (await flushed.now());
     void reply.header(SEEN_HEADER, place);
     if (isInBrowser(request, reply)) void reply.setCookie(SEEN_COOKIE, place, SESSION_COOKIE_OPTIONS);
   });
   app.addHook('onClose', () => flushed.end());
+}
+
+/** A data source that tells of what is written through it. */
+interface Following {
+  followWrites(places: WrittenPlaces): void;
 }
 
 const READS = new Set(['GET', 'HEAD', 'OPTIONS']);

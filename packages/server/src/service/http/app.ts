@@ -145,7 +145,7 @@ export async function buildApp({ house, running }: Assembled, options: AppOption
     limits,
   );
   useOriginCheck(app, address);
-  useSeen(app, house.get(Standbys), house.database);
+  useSeen(app, house.get(Standbys), [house.database, house.background]);
   app.addSchema(ProblemSchema);
   await useOpenApi(app, config, () => address.base);
 

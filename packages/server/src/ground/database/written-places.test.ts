@@ -1,0 +1,47 @@
+import { afterAll, afterEach, beforeAll, beforeEach, expect, test } from '@jest/globals';
+import pg from 'pg';
+import { makeDatabase, type TestDatabase } from '../../tests/test-database.js';
+import { WrittenPlaces } from './written-places.js';
+
+let database: TestDatabase;
+let pool: pg.Pool;
+let [client, other]: pg.PoolClient[] = [];
+beforeAll(async () => {
+  database = await makeDatabase();
+  pool = new pg.Pool({ ...database.address, max: 2 });
+});
+beforeEach(async () => {
+  [client, other] = [await pool.connect(), await pool.connect()];
+  client.on('error', () => undefined);
+});
+afterEach(() => {
+  client!.release(true);
+  other!.release(true);
+});
+afterAll(async () => {
+  await pool.end();
+  await database.drop();
+});
+
+test('what was written otherwise is held only by what was asked after it', async () => {
+  const places = new WrittenPlaces();
+  expect(places.known).toBeNull();
+  const first = await places.ask(client!, true);
+  expect(places.known).toBe(first);
+  const underWay = places.ask(client!, true);
+  places.wroteOtherwise();
+  await underWay;
+  expect(places.known).toBeNull();
+  const then = await places.ask(client!, false);
+  expect([then, places.known]).toEqual([expect.any(String), then]);
+});
+
+test('a connection that breaks takes along what was known: the next server may have another log', async () => {
+  const places = new WrittenPlaces();
+  await places.ask(client!, true);
+  const { rows } = await client!.query<{ pid: number }>(`SELECT pg_backend_pid() AS pid`);
+  await other!.query(`SELECT pg_terminate_backend($1, 5000)`, [rows[0]!.pid]);
+  expect(await places.ask(client!, true)).toBeNull();
+  expect(places.known).toBeNull();
+  expect(await places.ask(other!, true)).toBe(places.known);
+});
