@@ -95,6 +95,8 @@ export type RowChange = Schemas['RowChange'];
 export type TracedCall = Schemas['TracedCall'];
 /** Something that the service does now and then by itself. */
 export type Job = Schemas['Jobs']['items'][number];
+/** What the service measures of itself. */
+export type Measurement = Schemas['Measurements']['items'][number];
 /** What calls did lately, as figures. */
 export type Activity = Schemas['Activity'];
 /** What each caller met. */

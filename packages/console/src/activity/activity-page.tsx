@@ -12,6 +12,7 @@ import { CallList } from './call-list';
 import { CallsOverTime } from './calls-over-time';
 import type { Choose } from './figure-table';
 import { Jobs } from './jobs';
+import { Measured } from './measured';
 import { Routes, SlowStatements } from './route-figures';
 
 const LOOK_EVERY_MS = 2_000;
@@ -101,6 +102,7 @@ export function ActivityPage() {
       {calls.data && <CallList calls={calls.data} filtered={Object.keys(chosen).length > 0} choose={choose} />}
       {figures.data && <Routes activity={figures.data} choose={choose} />}
       {figures.data && <SlowStatements statements={figures.data.statements} />}
+      <Measured every={every} />
       <Jobs every={every} />
     </Stack>
   );

@@ -97,19 +97,27 @@ export class ModelDataSource extends DataSource {
     });
   }
 
-  /** Sends a write, and asks along with it how far it reaches. */
-  async #sendAsking<T>(query: HotQuery, places: WrittenPlaces): Promise<T> {
-    try {
-      const { client, release } = await lease(this.hot);
-      const sent = inOnePacket(client, () => [client.query(query), places.ask(client, this.#prepares)] as const);
-      const [written] = await Promise.allSettled(sent);
-      release(written.status === 'rejected');
-      if (written.status === 'rejected') throw written.reason;
-      this.#learn(query, written.value);
-      return written.value.rows as T;
-    } catch (error) {
-      return this.#failed<T>(query, error as Error);
-    }
+  /** Sends a write, and asks along with it how far it reaches; by callbacks too. */
+  #sendAsking<T>(query: HotQuery, places: WrittenPlaces): Promise<T> {
+    return new Promise((resolve, reject) => {
+      this.hot.connect((unreached, client, release) => {
+        if (!client) return void this.#failed<T>(query, unreached!).then(resolve, reject);
+        const unheard = () => undefined;
+        client.on('error', unheard);
+        let written: { readonly error: Error | null; readonly result: QueryResult };
+        inOnePacket(client, () => {
+          client.query(query, (error: Error | null, result) => (written = { error, result }));
+          places.tell(client, this.#prepares, () => {
+            client.removeListener('error', unheard);
+            const { error, result } = written;
+            release(error ?? undefined);
+            if (error) return void this.#failed<T>(query, error).then(resolve, reject);
+            this.#learn(query, result);
+            resolve(result.rows as T);
+          });
+        });
+      });
+    });
   }
 
   /** What comes of a statement that failed: done again without its function, where that is gone. @throws what it failed with */

@@ -27,23 +27,31 @@ export class WrittenPlaces {
     this.#otherwise++;
   }
 
+  /** Asks on a connection, after what was sent on it; see {@link tell}. @returns the place; null where there is no answer */
+  ask(client: PoolClient, prepares: boolean): Promise<string | null> {
+    return new Promise((resolve) => this.tell(client, prepares, resolve));
+  }
+
   /**
-   * Asks on a connection, after what was sent on it.
+   * The same by a callback, for whoever has one.
    * @param prepares whether statements may be prepared by name: not on a connection of a pooler
-   * @returns the place; null where there is no answer
+   * @param answered is given the place; null where there is no answer
    */
-  async ask(client: PoolClient, prepares: boolean): Promise<string | null> {
+  tell(client: PoolClient, prepares: boolean, answered: (place: string | null) => void): void {
     const done = this.#otherwise;
-    try {
-      const { rows } = await client.query<{ place: string }>({ text: FLUSHED, ...(prepares && { name: 'gl_flushed' }) });
-      const { place } = rows[0]!;
-      this.#latest = this.#latest === null ? place : laterPlace(this.#latest, place);
-      this.#covered = Math.max(this.#covered, done);
-      return place;
-    } catch {
-      // Where a connection breaks the next server may be another, whose log is another too.
-      [this.#latest, this.#covered] = [null, -1];
-      return null;
-    }
+    client.query<{ place: string }>(
+      { text: FLUSHED, ...(prepares && { name: 'gl_flushed' }) },
+      (error: Error | null, result) => {
+        if (error) {
+          // Where a connection breaks the next server may be another, whose log is another too.
+          [this.#latest, this.#covered] = [null, -1];
+          return answered(null);
+        }
+        const { place } = result.rows[0]!;
+        this.#latest = this.#latest === null ? place : laterPlace(this.#latest, place);
+        this.#covered = Math.max(this.#covered, done);
+        answered(place);
+      },
+    );
   }
 }

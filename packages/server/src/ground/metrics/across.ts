@@ -42,8 +42,8 @@ export class AcrossProcesses {
     process.removeListener('message', this.#hear);
   }
 
-  /** The figures of all processes as one text, each summed up or its greatest; null for a service of one, or where nobody answers. */
-  async text(): Promise<string | null> {
+  /** The figures of all processes, each summed up or its greatest; null for a service of one, or where nobody answers. */
+  async gathered(): Promise<Registry | null> {
     if (!cluster.isWorker) return null;
     const id = randomUUID();
     const all = await new Promise<readonly Figures[]>((resolve) => {
@@ -53,7 +53,7 @@ export class AcrossProcesses {
     });
     this.#waiting.delete(id);
     if (all.length === 0) return null;
-    return aggregate(all, Registry.OPENMETRICS_CONTENT_TYPE).metrics();
+    return aggregate(all, Registry.OPENMETRICS_CONTENT_TYPE);
   }
 
   async #heard(message: MetricsMessage): Promise<void> {

@@ -122,3 +122,37 @@ describe('metrics', () => {
     expect(valueIn(text, 'http_server_active_requests')).toBeGreaterThan(0);
   });
 });
+
+test('as JSON they are the same, with the mean of each histogram', async () => {
+  const listed = async (as: Actor | string | undefined) =>
+    service.call<{ items: { name: string; kind: string; values: { labels: object; value: number; n?: number }[] }[] }>(
+      'GET',
+      '/v1/operator/measurements',
+      { as },
+    );
+  await Promise.all(
+    ['like', 'dislike', 'like'].map((kind) =>
+      service.call('PUT', `/v1/posts/${post}/reaction`, { as: ann, body: { kind } }),
+    ),
+  );
+  const [{ json }, text] = [await listed(service.operatorKey), await read()];
+  const named = new Map(json.items.map((item) => [item.name, item]));
+  expect([...named.keys()].sort()).toEqual(
+    [...new Set(text.split('\n').flatMap((line) => /^# TYPE (\S+) /.exec(line)?.[1] ?? []))].sort(),
+  );
+  const most = named.get('db_client_connection_max')!;
+  expect(most).toMatchObject({
+    kind: 'gauge',
+    values: expect.arrayContaining([
+      {
+        labels: { db_client_connection_pool_name: 'calls' },
+        value: valueIn(text, 'db_client_connection_max', 'db_client_connection_pool_name="calls"'),
+      },
+    ]),
+  });
+  const combined = named.get('gather_lane_combined_acts')!.values.find(({ labels }) => 'acts' in labels)!;
+  const of = JSON.stringify(combined.labels).replace(/^\{"acts":|\}$/g, '');
+  const [sum, count] = ['sum', 'count'].map((end) => valueIn(text, `gather_lane_combined_acts_${end}`, `acts=${of}`)!);
+  expect(combined).toMatchObject({ n: count, value: sum! / count! });
+  for (const as of [undefined, ann]) expect([401, 403]).toContain((await listed(as)).status);
+});

@@ -30,6 +30,24 @@ type Values<Label extends string> = readonly {
   readonly of?: Readonly<Record<Label, string>>;
 }[];
 
+/** What is measured, with its values of now. */
+export interface Measurement {
+  readonly name: string;
+  readonly help: string;
+  readonly kind: string;
+  /** Of a histogram the mean of what was observed, and how often. */
+  readonly values: { labels: Record<string, string>; value: number; n?: number }[];
+}
+
+type Labels = Readonly<Record<string, string | number>>;
+/** As the package says it: of a histogram its bounds, sum and count are values of their own. */
+interface Measured {
+  readonly name: string;
+  readonly help: string;
+  readonly type: string;
+  readonly values: readonly { readonly labels: Labels; readonly value: number; readonly metricName?: string }[];
+}
+
 /**
  * What this process measures of itself, in OpenMetrics. Names follow the semantic conventions of OpenTelemetry where these have one, with
  * units at their end as OpenMetrics wants it.
@@ -114,8 +132,25 @@ export class Metrics {
    * @param alone whether those of the others are left out
    */
   async text(alone: boolean): Promise<{ type: OpenMetricsContentType; text: string }> {
-    const all = alone ? null : await this.#across.text();
-    return { type: Registry.OPENMETRICS_CONTENT_TYPE, text: all ?? (await this.#registry.metrics()) };
+    return { type: Registry.OPENMETRICS_CONTENT_TYPE, text: await (await this.#of(alone)).metrics() };
+  }
+
+  /** The same as values, without the bounds of histograms. @param alone as above */
+  async measurements(alone: boolean): Promise<Measurement[]> {
+    const all = (await (await this.#of(alone)).getMetricsAsJSON()) as unknown as Measured[];
+    return all.map(({ name, help, type, values }) => ({
+      name,
+      help,
+      kind: type,
+      values:
+        type === 'histogram'
+          ? summedUp(values)
+          : values.map(({ labels, value }) => ({ labels: asTexts(labels), value })),
+    }));
+  }
+
+  async #of(alone: boolean): Promise<Pick<Registry, 'metrics' | 'getMetricsAsJSON'>> {
+    return (alone ? null : await this.#across.gathered()) ?? this.#registry;
   }
 
   #heardStatement({ sql, seconds, failed }: SentStatement): void {
@@ -134,4 +169,17 @@ export class Metrics {
     if (this.#verbs.size < 1_000) this.#verbs.set(sql, verb);
     return verb;
   }
+}
+
+const asTexts = (labels: Labels): Record<string, string> =>
+  Object.fromEntries(Object.entries(labels).map(([name, value]) => [name, String(value)]));
+
+/** The mean and count of each histogram. */
+function summedUp(values: Measured['values']): Measurement['values'] {
+  const of = (end: string) => values.filter(({ metricName }) => metricName?.endsWith(end));
+  const sums = new Map(of('_sum').map(({ labels, value }) => [JSON.stringify(asTexts(labels)), value]));
+  return of('_count').map(({ labels, value: n }) => {
+    const texts = asTexts(labels);
+    return { labels: texts, value: n === 0 ? 0 : (sums.get(JSON.stringify(texts)) ?? 0) / n, n };
+  });
 }

@@ -41,7 +41,11 @@ export function saySeen(reply: FastifyReply, standbys: Standbys, place: string):
  * operator has done may be written by whatever connection: of that it is always asked.
  * @param written through which all else is written
  */
-export function useSeen(app: FastifyInstance, standbys: Standbys, written: readonly [DataSource, ...DataSource[]]): void {
+export function useSeen(
+  app: FastifyInstance,
+  standbys: Standbys,
+  written: readonly [DataSource, ...DataSource[]],
+): void {
   if (!standbys.some) return;
   const places = new WrittenPlaces();
   for (const each of written) (each as DataSource & Following).followWrites(places);

@@ -13,7 +13,8 @@ type Connected = (
 type Sent = string | (pg.QueryConfig & { submit?: unknown });
 
 /** The settings by which the database tells a connection of the rows that its statements change. */
-export const TRACED = '-c gather_lane.traced=on -c gather_lane.told= -c gather_lane.told_of= -c client_min_messages=notice';
+export const TRACED =
+  '-c gather_lane.traced=on -c gather_lane.told= -c gather_lane.told_of= -c client_min_messages=notice';
 
 /** Classes of connections and pools that write down what goes through them, for whoever's call it is. */
 export function tracedConnections(

@@ -15,7 +15,7 @@ declare module 'fastify' {
 }
 
 /** Looking at what calls did is no call to look at. */
-const NOT_TRACED = /^\/v1\/(?:openapi|operator\/(?:traces|activity|calls|proofs|jobs)\b)/;
+const NOT_TRACED = /^\/v1\/(?:openapi|operator\/(?:traces|activity|calls|proofs|jobs|measurements)\b)/;
 
 /** Writes down what each call of the API does, where that is wanted. To be added before the hooks that ask the database. */
 export function useTraces(app: FastifyInstance, recorder: Recorder | null): void {
