@@ -194,3 +194,103 @@ describe('a back-up', () => {
 function edit(path: string, from: string, to: string): void {
   writeFileSync(path, readFileSync(path, 'utf8').replace(from, to));
 }
+
+describe('a log that is kept', () => {
+  const env = { GATHER_LANE_DATABASE_KEEP_LOG: 'log' };
+  let cwd: string;
+  const made: { id: string; begun: number; answered: number }[] = [];
+  let instant: Date;
+  const onward = (to: string, ...more: string[]) =>
+    run(['restore-backup', join(cwd, 'backup'), ...more], {
+      cwd: to,
+      env: { GATHER_LANE_DATABASE_KEEP_LOG: join(cwd, 'log') },
+    });
+  let reader: string;
+  const statuses = async (at: string) => {
+    const there = await start([], { cwd: at });
+    const outer = token;
+    token = reader;
+    try {
+      return await Promise.all(
+        made.map(async ({ id }) => (await call('GET', `/v1/posts/${id}`, undefined, there)).status),
+      );
+    } finally {
+      token = outer;
+      await there.stop();
+    }
+  };
+
+  beforeAll(async () => {
+    cwd = emptyFolder();
+    const [outer, outerToken] = [service, token];
+    service = await start([], { cwd, env });
+    token = '';
+    const account = { handle: 'jorun', name: 'Jorun', email: 'jorun@gather.example', password: 'kept-for-later' };
+    await call('POST', '/v1/users', account);
+    const session = await call('POST', '/v1/sessions', { login: 'jorun', password: account.password });
+    token = reader = session.json.accessToken as string;
+    let goesOn = true;
+    const writing = Array.from({ length: 3 }, async (_, writer) => {
+      for (let n = writer; goesOn; n += 3) {
+        const begun = Date.now();
+        const id = await postWithPicture(n);
+        made.push({ id, begun, answered: Date.now() });
+      }
+    });
+    const more = async (n: number) => {
+      const enough = made.length + n;
+      while (made.length < enough) await new Promise((resolve) => setImmediate(resolve));
+    };
+    await more(5);
+    expect((await run(['backup', join(cwd, 'backup')], { cwd, env })).code).toBe(0);
+    await more(15);
+    instant = new Date();
+    await more(15);
+    goesOn = false;
+    await Promise.all(writing);
+    await service.stop();
+    [service, token] = [outer, outerToken];
+  });
+
+  test('is replayed up to an instant: all acts until then, none that began later, and each picture that they show', async () => {
+    const to = emptyFolder();
+    const said = await onward(to, '--until', instant.toISOString(), '--pictures', join(cwd, '.gather-lane', 'media'));
+    expect([said.code, said.err]).toEqual([0, '']);
+    expect(said.out).toMatch(/with all acts up to one of .* UTC\.\n\d+ checks, nothing wrong\./);
+    const found = await statuses(to);
+    const of = (holds: (post: (typeof made)[number]) => boolean) => found.filter((_, i) => holds(made[i]!));
+    const before = of(({ answered }) => answered < instant.getTime());
+    const after = of(({ begun }) => begun > instant.getTime());
+    expect([before.length >= 15, new Set(before)]).toEqual([true, new Set([200])]);
+    expect([after.length >= 10, new Set(after)]).toEqual([true, new Set([404])]);
+  });
+
+  test('is replayed whole where no instant is named', async () => {
+    const to = emptyFolder();
+    const said = await onward(to, '--log', '--pictures', join(cwd, '.gather-lane', 'media'));
+    expect([said.code, said.err]).toEqual([0, '']);
+    expect(new Set(await statuses(to))).toEqual(new Set([200]));
+  });
+
+  test.each([
+    ['2000-01-01T00:00:00Z', 'take one from before, or a later instant'],
+    ['2999-01-01T00:00:00Z', 'does not reach 2999-01-01'],
+    ['yesterday', 'is no instant with a time zone'],
+    ['2026-01-01T00:00:00', 'is no instant with a time zone'],
+  ])('to %s is refused, and nothing of it is kept', async (until, says) => {
+    const to = emptyFolder();
+    expect(await onward(to, '--until', until)).toMatchObject({ code: 1, err: expect.stringContaining(says) });
+    const left = existsSync(join(to, '.gather-lane')) ? readdirSync(join(to, '.gather-lane')) : [];
+    expect(left.filter((name) => name !== 'pg.log')).toEqual([]);
+  });
+
+  test('of another database is neither written on nor replayed', async () => {
+    const refused = await run(['restore-backup', backup, '--log', join(cwd, 'log')], { cwd: emptyFolder() });
+    expect(refused).toMatchObject({ code: 1, err: expect.stringContaining('of another database than the back-up') });
+    const other = emptyFolder();
+    const started = await run(['start'], { cwd: other, env: { GATHER_LANE_DATABASE_KEEP_LOG: join(cwd, 'log') } });
+    expect(started).toMatchObject({ code: 1, err: expect.stringContaining('holds the log of another database') });
+    const none = await run(['restore-backup', backup, '--log'], { cwd: emptyFolder() });
+    expect(none).toMatchObject({ code: 1, err: expect.stringContaining('No log is kept here') });
+  });
+});

@@ -24,6 +24,7 @@ export { checkData, type Finding } from './workbench/check/service.js';
 export { backUp } from './workbench/backup/backup.js';
 export { BackupRefused, type BackupManifest } from './workbench/backup/manifest.js';
 export { restore } from './workbench/backup/restore.js';
+export { keptLogFolder } from './ground/database/cluster/kept-log.js';
 export { exportAll, exportCsv } from './workbench/transfer/export.js';
 export { importAll } from './workbench/transfer/import.js';
 export { TransferRefused } from './workbench/transfer/manifest.js';

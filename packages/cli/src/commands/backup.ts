@@ -1,6 +1,6 @@
 import { existsSync } from 'node:fs';
 import { resolve } from 'node:path';
-import type { BackupManifest, Finding } from '@gather-lane/server';
+import type { BackupManifest, Config, Finding } from '@gather-lane/server';
 import { sayInstant } from '@gather-lane/words';
 import type { Command } from 'commander';
 import { action, type CommandContext } from '../action.js';
@@ -25,6 +25,9 @@ export function backupCommands(program: Command): void {
       .description('Put a back-up into an empty data folder, and look whether all is right'),
   )
     .argument('<folder>', 'the folder of a back-up')
+    .option('--log [folder]', 'replay a kept log over it: that of database.keepLog, or of this folder')
+    .option('--until <instant>', 'no act that was committed later, as 2026-01-31T09:00:00Z; with a kept log')
+    .option('--pictures <folder>', 'a folder with pictures that came after the back-up')
     .action(action(restore, showRestored));
 }
 
@@ -46,34 +49,76 @@ function showBackup({ manifest, folder }: BackedUp): void {
   print(`\n  npx gather-lane restore-backup ${folder} --data NEW-FOLDER`);
 }
 
+interface RestoreOptions extends SettingOptions {
+  readonly log?: string | true;
+  readonly until?: string;
+  readonly pictures?: string;
+}
+
 interface Restored {
   readonly madeAt: string;
+  /** When the last act was committed that was replayed; null where none was. */
+  readonly lastAct: string | null;
   readonly data: string;
   readonly checks: number;
   readonly wrong: Pick<Finding, 'name' | 'count'>[];
 }
 
-async function restore({ options }: CommandContext<SettingOptions>, from: string): Promise<Restored> {
+async function restore({ options }: CommandContext<RestoreOptions>, from: string): Promise<Restored> {
   const folder = resolve(from);
   if (!existsSync(folder)) throw new Failure(`${folder} is not there: name the folder of a back-up.`);
   const { BackupRefused, checkData, DatabaseFault, restore: place } = await server();
   const { config, environment } = await settings(options);
-  const manifest = await place(config, { from: folder, folder: process.cwd(), environment }, remark).catch(
-    (error: unknown) => {
-      throw error instanceof BackupRefused || error instanceof DatabaseFault ? new Failure(error.message) : error;
-    },
-  );
+  const onwards = await replayed(options, config);
+  if (onwards) told(options)('replaying the log');
+  const pictures = options.pictures === undefined ? null : existing(options.pictures);
+  const { manifest, lastAct } = await place(
+    config,
+    { from: folder, folder: process.cwd(), environment, onwards, pictures },
+    remark,
+  ).catch((error: unknown) => {
+    throw error instanceof BackupRefused || error instanceof DatabaseFault ? new Failure(error.message) : error;
+  });
   told(options)('recounting');
   const findings = await withDatabase(options, ({ dataSource, plan }) =>
     checkData(dataSource, { plan, repair: false, model: config.model, progress: () => undefined }),
   );
   const wrong = findings.filter(({ count }) => count > 0).map(({ name, count }) => ({ name, count }));
   if (wrong.length > 0) process.exitCode = 1;
-  return { madeAt: manifest.madeAt, data: config.data, checks: findings.length, wrong };
+  return {
+    madeAt: manifest.madeAt,
+    lastAct: lastAct?.toISOString() ?? null,
+    data: config.data,
+    checks: findings.length,
+    wrong,
+  };
 }
 
-function showRestored({ madeAt, data, checks, wrong }: Restored): void {
-  print(`Restored to ${data}, as it was on ${sayInstant(madeAt)} UTC.`);
+/** Which log is replayed; null for none. @throws Failure for an instant that is none, or a log that is not there */
+async function replayed({ log, until }: RestoreOptions, config: Config) {
+  if (log === undefined && until === undefined) return null;
+  const { keptLogFolder } = await server();
+  const kept = typeof log === 'string' ? resolve(log) : keptLogFolder(config, process.cwd());
+  if (kept === undefined)
+    throw new Failure('No log is kept here (database.keepLog): name the folder of one with --log FOLDER.');
+  const instant = until === undefined ? null : new Date(until);
+  if (instant && (!ZONED.test(until!) || Number.isNaN(instant.getTime())))
+    throw new Failure(`--until ${until} is no instant with a time zone: write one as 2026-01-31T09:00:00Z.`);
+  return { log: existing(kept), until: instant };
+}
+
+const ZONED = /^\d{4}-\d\d-\d\d[T ]\d\d:\d\d(:\d\d(\.\d+)?)?(Z|[+-]\d\d:\d\d)$/i;
+
+function existing(folder: string): string {
+  const path = resolve(folder);
+  if (!existsSync(path)) throw new Failure(`${path} is not there.`);
+  return path;
+}
+
+function showRestored({ madeAt, lastAct, data, checks, wrong }: Restored): void {
+  const upTo =
+    lastAct === null ? `as it was on ${sayInstant(madeAt)}` : `with all acts up to one of ${sayInstant(lastAct)}`;
+  print(`Restored to ${data}, ${upTo} UTC.`);
   if (wrong.length === 0) return print(`${plural(checks, 'check')}, nothing wrong.`);
   for (const { name, count } of wrong) print(`${name}: ${count}`);
   print('\nSee what each means: npx gather-lane check data');

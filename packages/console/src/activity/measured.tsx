@@ -26,7 +26,9 @@ export function Measured({ every }: { every: number | false }) {
       </Typography>
       {measured.isError && <Failed error={measured.error} retry={() => void measured.refetch()} />}
       {measured.data && (
-        <Stack sx={{ gap: 1.5, display: 'grid', gridTemplateColumns: { xs: '1fr', md: '1fr 1fr' }, alignItems: 'start' }}>
+        <Stack
+          sx={{ gap: 1.5, display: 'grid', gridTemplateColumns: { xs: '1fr', md: '1fr 1fr' }, alignItems: 'start' }}
+        >
           <Pools figures={measured.data} />
           <Batches figures={measured.data} />
           <Standbys figures={measured.data} />

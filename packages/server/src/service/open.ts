@@ -7,6 +7,7 @@ import { Resources } from './resources.js';
 import { runningService } from './running.js';
 import { ownServer, sayAddress, serverNamedBy, type DatabaseAddress } from '../ground/database/address.js';
 import { findCluster, makeDataFolder, startCluster } from '../ground/database/cluster/cluster.js';
+import { keptLogFolder } from '../ground/database/cluster/kept-log.js';
 import { lockFolder, lockHolder } from '../ground/database/cluster/service-lock.js';
 import type { HousePlan } from '../ground/capability/house-plan.js';
 import { PLAN } from './capabilities.js';
@@ -48,7 +49,7 @@ export async function openDatabase(
     await cluster.close();
   };
   try {
-    const address = await addressFor(config, data, environment, notice, cluster);
+    const address = await addressFor(config, { data, folder, environment }, notice, cluster);
     const dataSource = createDataSource(address, { poolSize: 4, model: config.model });
     await dataSource.initialize();
     connections.add('the connections', () => dataSource.destroy());
@@ -69,8 +70,11 @@ export async function openDatabase(
 /** The database of the service that runs here, whatever this shell's environment says; else the one that it would use. */
 async function addressFor(
   config: Config,
-  data: string,
-  environment: Record<string, string | undefined>,
+  {
+    data,
+    folder,
+    environment,
+  }: { readonly data: string; readonly folder: string; readonly environment: Record<string, string | undefined> },
   notice: (text: string) => void,
   resources: Resources,
 ): Promise<DatabaseAddress> {
@@ -92,7 +96,7 @@ async function addressFor(
   if (found) return found;
   makeDataFolder(data);
   resources.add('the lock of the data folder', lockFolder(data));
-  const cluster = await startCluster(data, notice);
+  const cluster = await startCluster(data, notice, { keepLog: keptLogFolder(config, folder) });
   resources.add('the cluster', () => cluster.stop());
   return cluster.address;
 }

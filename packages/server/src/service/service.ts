@@ -6,6 +6,7 @@ import type { House } from '../ground/capability/house.js';
 import type { Config } from '../ground/config/schema.js';
 import { oneServer, ownServer, type DatabaseAddress } from '../ground/database/address.js';
 import { makeDataFolder, startCluster, type Cluster } from '../ground/database/cluster/cluster.js';
+import { keptLogFolder } from '../ground/database/cluster/kept-log.js';
 import { lockFolder } from '../ground/database/cluster/service-lock.js';
 import { NO_LIMITS, type StatementLimits } from '../ground/database/data-source.js';
 import { explainMissingRight, probeDatabase } from '../ground/database/diagnose.js';
@@ -163,7 +164,7 @@ async function closeApp(app: FastifyInstance, calls: CallsUnderWay, withinMs: nu
 }
 
 async function database(
-  { config, environment, fresh, demo, notice }: StartOptions,
+  { config, environment, folder, fresh, demo, notice }: StartOptions,
   data: string,
   resources: Resources,
 ): Promise<{ address: DatabaseAddress; cluster: Cluster | null }> {
@@ -174,11 +175,13 @@ async function database(
     await probeDatabase(own);
     return { address: own, cluster: null };
   }
-  let cluster = await startCluster(data, notice);
+  // A demo is thrown away, and what the configuration keeps is that of a service which is none.
+  const choices = demo ? {} : { keepLog: keptLogFolder(config, folder) };
+  let cluster = await startCluster(data, notice, choices);
   if (fresh && demo) {
     await cluster.stop();
     rmSync(cluster.folder, { recursive: true, force: true });
-    cluster = await startCluster(data, notice);
+    cluster = await startCluster(data, notice, choices);
   }
   resources.add('the cluster', () => cluster.stop());
   return { address: cluster.address, cluster };

@@ -150,6 +150,12 @@ export const ConfigSchema = Type.Object(
           maximum: 3600,
           description: 'How old what a standby shows may be; beyond that pages are read from the primary.',
         }),
+        keepLog: Type.Optional(
+          Type.String({
+            description:
+              'Folder into which the embedded cluster copies its log within a minute, so that a back-up can be restored as things were at any later instant; best on another disk. It only grows: what is older than the oldest back-up can be deleted.',
+          }),
+        ),
         migrate: Type.Boolean({
           default: false,
           description: 'Run pending migrations at start. Otherwise the service says that there are some and waits.',

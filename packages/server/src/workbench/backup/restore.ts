@@ -8,23 +8,42 @@ import type { Config } from '../../ground/config/schema.js';
 import { ownServer, serverNamedBy } from '../../ground/database/address.js';
 import { makeDataFolder } from '../../ground/database/cluster/cluster.js';
 import { placeCluster } from '../../ground/database/cluster/copies.js';
+import type { Replay } from '../../ground/database/cluster/replay.js';
 import { lockFolder } from '../../ground/database/cluster/service-lock.js';
 import { BackupRefused, DATABASE_FOLDER, PICTURES_FOLDER, readBackup, type BackupManifest } from './manifest.js';
 
 type Environment = Readonly<Record<string, string | undefined>>;
 
+/** What is restored, and how far. */
+export interface Restoring {
+  /** The folder of the back-up. */
+  readonly from: string;
+  /** That relative paths of the configuration are in. */
+  readonly folder: string;
+  /** For the standard `PG…` variables, which may name a server. */
+  readonly environment: Environment;
+  /** The log that is replayed over the back-up; null for the back-up as it is. */
+  readonly onwards?: Replay | null;
+  /** A folder with pictures that came after the back-up; null for none. */
+  readonly pictures?: string | null;
+}
+
+/** What was restored. */
+export interface Restored {
+  readonly manifest: BackupManifest;
+  /** When the last act was committed that was replayed; null where none was. */
+  readonly lastAct: Date | null;
+}
+
 /**
  * Puts a back-up where a service with this configuration looks for its data, which must be empty.
- * @param from the folder of the back-up
- * @param folder that relative paths of the configuration are in
- * @param environment for the standard `PG…` variables, which may name a server
  * @throws BackupRefused, DatabaseFault; what was there is as it was
  */
 export async function restore(
   config: Config,
-  { from, folder, environment }: { readonly from: string; readonly folder: string; readonly environment: Environment },
+  { from, folder, environment, onwards = null, pictures = null }: Restoring,
   notice: (text: string) => void,
-): Promise<BackupManifest> {
+): Promise<Restored> {
   if (ownServer(config.database.url, environment))
     throw new BackupRefused(
       `${serverNamedBy(config.database.url, environment)} names a server of yours, and this restores the embedded cluster: take it out, or restore there with the tools of PostgreSQL.`,
@@ -34,6 +53,10 @@ export async function restore(
       'Pictures are restored into a folder, and mediaBucket names a bucket: take it out, restore, and copy the files into the bucket by their names.',
     );
   const manifest = readBackup(from);
+  if (onwards?.until && onwards.until.getTime() < Date.parse(manifest.madeAt))
+    throw new BackupRefused(
+      `The back-up was done at ${manifest.madeAt}, which is later than ${onwards.until.toISOString()}: take one from before, or a later instant.`,
+    );
   const data = isAbsolute(config.data) ? config.data : resolve(folder, config.data);
   const media = mediaFolder(config, folder, data);
   makeDataFolder(data);
@@ -45,12 +68,14 @@ export async function restore(
     rmSync(draft, { recursive: true, force: true });
     mkdirSync(draft, { recursive: true, mode: 0o700 });
     const store = new FolderStore(draft);
-    for (const name of readdirSync(join(from, PICTURES_FOLDER)))
-      if (PICTURE_FILE.test(name)) await store.put(name, await readFile(join(from, PICTURES_FOLDER, name)));
-    await placeCluster(join(from, DATABASE_FOLDER), data, manifest.password, notice);
+    for (const at of [join(from, PICTURES_FOLDER), ...(pictures === null ? [] : [pictures])])
+      for (const name of readdirSync(at))
+        if (PICTURE_FILE.test(name)) await store.put(name, await readFile(join(at, name)));
+    const { password } = manifest;
+    const lastAct = await placeCluster(join(from, DATABASE_FOLDER), { data, password, onwards }, notice);
     rmSync(media, { recursive: true, force: true });
     renameSync(draft, media);
-    return manifest;
+    return { manifest, lastAct };
   } finally {
     rmSync(draft, { recursive: true, force: true });
     unlock();

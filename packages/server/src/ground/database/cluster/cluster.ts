@@ -1,19 +1,6 @@
-import { execFile, spawn } from 'node:child_process';
+import { execFile } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
-import {
-  chmodSync,
-  chownSync,
-  closeSync,
-  existsSync,
-  mkdirSync,
-  openSync,
-  readFileSync,
-  renameSync,
-  rmSync,
-  writeFileSync,
-} from 'node:fs';
-import { createServer } from 'node:net';
-import { totalmem } from 'node:os';
+import { chmodSync, chownSync, existsSync, mkdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { promisify } from 'node:util';
@@ -23,6 +10,10 @@ import { DatabaseFault } from '../database-fault.js';
 import { clusterAccount, firstClosedFolder, type Account } from './account.js';
 import { binariesFor } from './binaries.js';
 import { ClusterKeeper, isAlive } from './keeper.js';
+import { keepLogOf } from './kept-log.js';
+import { lastWords, launch, type ClusterParts, type Settings } from './launch.js';
+
+export { freePort } from './launch.js';
 
 const run = promisify(execFile);
 const DATABASE = 'gather_lane';
@@ -52,7 +43,11 @@ export interface Cluster {
  * @param notice is told what the operator should know, in a sentence
  * @throws DatabaseFault
  */
-export async function startCluster(data: string, notice: (text: string) => void): Promise<Cluster> {
+export async function startCluster(
+  data: string,
+  notice: (text: string) => void,
+  { keepLog }: ClusterChoices = {},
+): Promise<Cluster> {
   const account = clusterAccount();
   if (process.getuid?.() === 0 && !account)
     throw new DatabaseFault(
@@ -67,36 +62,42 @@ export async function startCluster(data: string, notice: (text: string) => void)
   const running = await findRunning(folder, password);
   if (running) {
     notice(`A cluster that outlived an earlier service was found on port ${running.port} and is used again.`);
-    return clusterOf({ home, folder, binaries, account, password }, running, true);
+    return clusterOf({ home, folder, binaries, account, password, settings: {} }, running, true);
   }
   if (!existsSync(join(folder, 'PG_VERSION'))) await makeCluster(home, folder, binaries, password, account);
-  const { pid, port } = await launch(home, folder, binaries, account);
+  const settings = keepLog === undefined ? {} : await keepLogOf({ home, folder, binaries, account }, keepLog);
+  const parts = { home, folder, binaries, account, password, settings };
+  const { pid, port } = await launch(parts, { more: settings });
   const address = addressAt(port, password);
   await untilReady(address, pid, home);
   await makeDatabase(address);
-  return clusterOf({ home, folder, binaries, account, password }, { pid, port }, false);
+  return clusterOf(parts, { pid, port }, false);
 }
 
-interface Parts {
-  readonly home: string;
-  readonly folder: string;
-  readonly binaries: string;
-  readonly account: Account | null;
+interface Parts extends ClusterParts {
   readonly password: string;
+  readonly settings: Settings;
+}
+
+/** What is done with a cluster beside running it. */
+export interface ClusterChoices {
+  /** A folder into which its log is copied as it is written. */
+  readonly keepLog?: string | undefined;
 }
 
 function clusterOf(parts: Parts, { pid, port }: { pid: number; port: number }, adopted: boolean): Cluster {
-  const { home, folder, binaries, account, password } = parts;
+  const { home, folder, password, settings } = parts;
   const address = addressAt(port, password);
   const keeper = new ClusterKeeper(pid, async () => {
-    const again = await launch(home, folder, binaries, account, port);
+    const again = await launch(parts, { samePort: port, more: settings });
     await untilReady(address, again.pid, home);
     return again.pid;
   });
   return { address, folder, adopted, watch: (said) => keeper.watch(said), stop: () => keeper.stop() };
 }
 
-function addressAt(port: number, password: string): DatabaseAddress {
+/** The address of a cluster of ours. */
+export function addressAt(port: number, password: string): DatabaseAddress {
   return { host: '127.0.0.1', port, user: ROLE, password, database: DATABASE, ssl: false };
 }
 
@@ -158,72 +159,6 @@ async function makeCluster(
   renameSync(draft, folder);
 }
 
-function settings(port: number, binaries: string): Record<string, string | number> {
-  const mb = Math.floor(totalmem() / 1_048_576);
-  return {
-    listen_addresses: '127.0.0.1',
-    unix_socket_directories: '',
-    port,
-    max_connections: 120,
-    shared_buffers: `${Math.min(Math.max(Math.floor(mb / 8), 64), 2048)}MB`,
-    effective_cache_size: `${Math.max(Math.floor(mb / 2), 256)}MB`,
-    maintenance_work_mem: `${Math.min(Math.max(Math.floor(mb / 32), 64), 512)}MB`,
-    max_wal_size: '2GB',
-    // Most of the log is pages that a checkpoint makes be logged whole: a third of it goes, for a few microseconds a write.
-    wal_compression: 'lz4',
-    random_page_cost: 1.1,
-    // Every statement of the service is short: compiling one costs more than running it.
-    jit: 'off',
-    autovacuum_naptime: '10s',
-    timezone: 'UTC',
-    log_timezone: 'UTC',
-    ...(existsSync(join(binaries, '../lib/pg_stat_statements.so')) && {
-      'shared_preload_libraries': 'pg_stat_statements',
-      // Their texts are kept as they are, and may name what nobody else should read.
-      'pg_stat_statements.track_utility': 'off',
-    }),
-  };
-}
-
-async function launch(
-  home: string,
-  folder: string,
-  binaries: string,
-  account: Account | null,
-  samePort?: number,
-): Promise<{ pid: number; port: number }> {
-  const port = samePort ?? (await freePort());
-  const options = Object.entries(settings(port, binaries)).flatMap(([name, value]) => ['-c', `${name}=${value}`]);
-  const log = openSync(join(home, 'pg.log'), 'a', 0o600);
-  // Detached: Ctrl-C in the terminal reaches the service alone, which then stops the cluster in order.
-  const child = spawn(join(binaries, 'postgres'), ['-D', folder, ...options], {
-    ...account,
-    cwd: '/',
-    detached: true,
-    stdio: ['ignore', log, log],
-  });
-  closeSync(log);
-  child.unref();
-  await new Promise<void>((resolve, reject) => {
-    child.once('spawn', resolve);
-    child.once('error', (error) =>
-      reject(new DatabaseFault('cluster', `postgres could not be started: ${error.message}`)),
-    );
-  });
-  return { pid: child.pid!, port };
-}
-
-/** A port on loopback that nobody listens on now. */
-export function freePort(): Promise<number> {
-  return new Promise((resolve, reject) => {
-    const probe = createServer().once('error', reject);
-    probe.listen(0, '127.0.0.1', () => {
-      const { port } = probe.address() as { port: number };
-      probe.close(() => resolve(port));
-    });
-  });
-}
-
 async function untilReady(address: DatabaseAddress, pid: number, home: string): Promise<void> {
   const deadline = Date.now() + START_SECONDS * 1000;
   for (;;) {
@@ -231,14 +166,10 @@ async function untilReady(address: DatabaseAddress, pid: number, home: string): 
     if (!isAlive(pid) || Date.now() > deadline)
       throw new DatabaseFault(
         'cluster',
-        `The database cluster did not start; its log is ${join(home, 'pg.log')}:\n${lastLines(join(home, 'pg.log'))}`,
+        `The database cluster did not start; its log is ${join(home, 'pg.log')}:\n${lastWords(home)}`,
       );
     await pause(50);
   }
-}
-
-function lastLines(path: string): string {
-  return existsSync(path) ? readFileSync(path, 'utf8').trim().split('\n').slice(-5).join('\n') : '';
 }
 
 async function answers(address: DatabaseAddress, dataDirectory?: string): Promise<boolean> {

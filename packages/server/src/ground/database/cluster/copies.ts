@@ -7,6 +7,7 @@ import { DatabaseFault } from '../database-fault.js';
 import { clusterAccount, type Account } from './account.js';
 import { binariesFor } from './binaries.js';
 import { clusterHome } from './cluster.js';
+import { replay, type Replay } from './replay.js';
 
 const run = promisify(execFile);
 
@@ -25,14 +26,15 @@ export async function copyCluster({ host, port, user, password }: DatabaseAddres
 /**
  * Puts a copy of a cluster where a service with this data folder looks for it, once every file of it was compared with what it was when
  * it was copied. It becomes the service's whole or not at all.
- * @throws DatabaseFault where a cluster is there already, or the copy is damaged
+ * @param onwards the log that is replayed over it; null for the copy as it is
+ * @returns when the last act of that log was committed that was replayed; null without one
+ * @throws DatabaseFault where a cluster is there already, the copy is damaged, or the log does not lead where it is to
  */
 export async function placeCluster(
   from: string,
-  data: string,
-  password: string,
+  { data, password, onwards }: { readonly data: string; readonly password: string; readonly onwards: Replay | null },
   notice: (text: string) => void,
-): Promise<void> {
+): Promise<Date | null> {
   const account = clusterAccount();
   const home = clusterHome(data, account, notice);
   const folder = join(home, 'pg');
@@ -47,9 +49,12 @@ export async function placeCluster(
   try {
     cpSync(from, draft, { recursive: true, preserveTimestamps: true });
     if (account) giveTo(draft, account);
+    const parts = { home, folder: draft, binaries: binariesFor(draft), account };
+    const last = onwards && (await replay(parts, password, onwards));
     writeFileSync(join(data, 'pg.password'), `${password}\n`, { mode: 0o600 });
     rmSync(folder, { recursive: true, force: true });
     renameSync(draft, folder);
+    return last;
   } finally {
     // Of one that failed, as on a full disk, nothing stays.
     rmSync(draft, { recursive: true, force: true });
