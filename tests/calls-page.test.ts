@@ -161,6 +161,17 @@ describe('the Activity page', () => {
     await page.getByRole('heading', { name: 'Statements that took longest in all' }).waitFor();
     const background = page.getByRole('region', { name: 'In the background' });
     await background.getByText('erase deleted accounts').waitFor();
+    // The page stands still, and so do its figures of the service: the post was alone in its batch.
+    await page.getByRole('region', { name: 'Connections to the database' }).getByText('calls, prepared').waitFor();
+    await page
+      .getByRole('region', { name: 'Writes that are combined' })
+      .getByRole('row', { name: /^posts \d+ 1\.0$/ })
+      .waitFor();
+    await page.getByRole('region', { name: 'Standbys' }).getByText('None is configured').waitFor();
+    await page
+      .getByRole('region', { name: 'Processes' })
+      .getByRole('row', { name: /^Memory \d+ MB$/ })
+      .waitFor();
     await calls.getByRole('link', { name: 'POST /v1/posts' }).first().click();
     await page.getByRole('heading', { name: 'POST /v1/posts' }).waitFor();
     await page.getByRole('region', { name: 'Rows of posts' }).getByText('For everybody to see.').waitFor();

@@ -29,7 +29,14 @@ export {
   type Position,
   type SeenMark,
 } from './feed/cursor.js';
-export { laterPlace, mayReadAt, NOTHING_SEEN, readLogPlace, UNKNOWN_PLACE, type StandbyState } from './standbys/standby.js';
+export {
+  laterPlace,
+  mayReadAt,
+  NOTHING_SEEN,
+  readLogPlace,
+  UNKNOWN_PLACE,
+  type StandbyState,
+} from './standbys/standby.js';
 export { bucketOf, BUCKETS, inBucketOf } from './buckets/bucket.js';
 export {
   ACTS,

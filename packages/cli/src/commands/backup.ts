@@ -116,9 +116,9 @@ function existing(folder: string): string {
 }
 
 function showRestored({ madeAt, lastAct, data, checks, wrong }: Restored): void {
-  const upTo =
-    lastAct === null ? `as it was on ${sayInstant(madeAt)}` : `with all acts up to one of ${sayInstant(lastAct)}`;
-  print(`Restored to ${data}, ${upTo} UTC.`);
+  // To the second: who restores to an instant looks at what came right before it.
+  const upTo = lastAct === null ? `as it was on ${sayInstant(madeAt)} UTC` : `with all acts up to that of ${lastAct}`;
+  print(`Restored to ${data}, ${upTo}.`);
   if (wrong.length === 0) return print(`${plural(checks, 'check')}, nothing wrong.`);
   for (const { name, count } of wrong) print(`${name}: ${count}`);
   print('\nSee what each means: npx gather-lane check data');

@@ -1,4 +1,4 @@
-import { Card, Stack, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
+import { Box, Card, Stack, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
 import type { Measurement } from '@gather-lane/client';
 import { useQuery } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
@@ -26,14 +26,16 @@ export function Measured({ every }: { every: number | false }) {
       </Typography>
       {measured.isError && <Failed error={measured.error} retry={() => void measured.refetch()} />}
       {measured.data && (
-        <Stack
-          sx={{ gap: 1.5, display: 'grid', gridTemplateColumns: { xs: '1fr', md: '1fr 1fr' }, alignItems: 'start' }}
-        >
-          <Pools figures={measured.data} />
-          <Batches figures={measured.data} />
-          <Standbys figures={measured.data} />
-          <Processes figures={measured.data} />
-        </Stack>
+        <Box sx={{ display: 'grid', gap: 1.5, gridTemplateColumns: { xs: '1fr', md: '1fr 1fr' }, alignItems: 'start' }}>
+          <Stack sx={{ gap: 1.5, minWidth: 0 }}>
+            <Pools figures={measured.data} />
+            <Standbys figures={measured.data} />
+          </Stack>
+          <Stack sx={{ gap: 1.5, minWidth: 0 }}>
+            <Batches figures={measured.data} />
+            <Processes figures={measured.data} />
+          </Stack>
+        </Box>
       )}
     </Stack>
   );
@@ -62,7 +64,7 @@ class Figures {
 function Pools({ figures }: { figures: Figures }) {
   const names = figures.all('db_client_connection_max').map(({ labels }) => labels[POOL]!);
   return (
-    <Listed title="Connections to the database" columns={['For', 'In use', 'Idle', 'Most', 'Waited for']}>
+    <Listed title="Connections to the database" columns={['For', 'In use', 'Idle', 'Most', 'Waiting']}>
       {names.map((name) => {
         const pool = { [POOL]: name };
         return (
@@ -143,7 +145,7 @@ function Processes({ figures }: { figures: Figures }) {
 function Listed({ title, columns, children }: { title: string; columns: readonly string[]; children: ReactNode }) {
   return (
     <Card sx={{ overflowX: 'auto' }} tabIndex={0} role="region" aria-label={title}>
-      <Typography variant="h3" sx={{ px: 1, pt: 1 }}>
+      <Typography component="h3" sx={{ px: 1, pt: 1, fontWeight: 650 }}>
         {title}
       </Typography>
       <Table size="small" sx={TABLE}>
@@ -193,7 +195,7 @@ const whole = (value: number | undefined): string => (value === undefined ? '' :
 
 function seconds(value: number | undefined): string {
   if (value === undefined) return '';
-  return value < 1 ? `${(value * 1000).toFixed(value < 0.01 ? 1 : 0)} ms` : `${value.toFixed(1)} s`;
+  return value < 1 ? `${(value * 1000).toFixed(value > 0 && value < 0.01 ? 1 : 0)} ms` : `${value.toFixed(1)} s`;
 }
 
 const megabytes = (bytes: number | undefined): string =>
