@@ -2,7 +2,9 @@ import { readFileSync } from 'node:fs';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { bucketOf, type FindWay } from '@gather-lane/core';
 import pg from 'pg';
-import { expectPlainFeeds } from '../tests/plain-feeds.js';
+import { JobRunner } from '../ground/jobs/runner.js';
+import { dice } from '../tests/graph.js';
+import { expectFeedsOf, expectPlainFeeds, randomGraph, type FeedReader } from '../tests/plain-feeds.js';
 import { makeDatabase, type TestDatabase } from '../tests/test-database.js';
 import { startTestService, type Actor, type TestService } from '../tests/test-service.js';
 import { wrongIn } from '../tests/wrong-data.js';
@@ -13,16 +15,20 @@ let database: TestDatabase;
 let service: TestService;
 beforeAll(async () => {
   database = await makeDatabase();
-  const client = new pg.Client(database.address);
-  await client.connect();
-  await client.query(readFileSync('docs/decisions/beyond-one-primary.sql', 'utf8'));
-  await client.end();
+  await apply('beyond-one-primary.sql');
   service = await startTestService({ on: database.address });
 });
 afterAll(async () => {
   await service.stop();
   await database.drop();
 });
+
+async function apply(schema: string, { address } = database): Promise<void> {
+  const client = new pg.Client(address);
+  await client.connect();
+  await client.query(readFileSync(`docs/decisions/${schema}`, 'utf8'));
+  await client.end();
+}
 
 const post = async (as: Actor, body: string) =>
   (await service.call<{ id: string }>('POST', '/v1/posts', { as, body: { body } })).json.id;
@@ -92,5 +98,58 @@ describe('posts in partitions', () => {
       [ids[5], actors[5]!.id],
     );
     expect(row).toEqual({ posts: 0, comments: 0 });
+  });
+});
+
+describe('posts distributed by a column', () => {
+  const rolled = { ...dice(25), seed: 25 };
+  let other: TestDatabase;
+  let apart: TestService;
+  let readers: FeedReader[];
+  beforeAll(async () => {
+    other = await makeDatabase();
+    apart = await startTestService({ on: other.address });
+    readers = await randomGraph(apart, rolled);
+    // What it does by itself writes, and no bucket.
+    await apart.house.get(JobRunner).stop();
+    await apply('beyond-one-primary-by-column.sql', other);
+  });
+  afterAll(async () => {
+    await apart.stop();
+    await other.drop();
+  });
+
+  test.each<FindWay>(['each', 'sweep', 'probe', 'heads'])('give the same feeds, looked for by %s', (way) =>
+    expectFeedsOf(apart, readers, way, rolled),
+  );
+
+  test('have their bucket in each unique key and in each foreign key to one another, and in each row that of its id', async () => {
+    const query = <T>(sql: string) => apart.dataSource.query<T[]>(sql);
+    const parted = `c.relkind = 'p' AND c.relnamespace = 'public'::regnamespace`;
+    const without = await query<{ name: string }>(`
+      SELECT i.indexrelid::regclass::text AS name FROM pg_index i JOIN pg_class c ON c.oid = i.indrelid
+      JOIN pg_attribute a ON a.attrelid = c.oid AND a.attname = 'bucket' WHERE ${parted} AND i.indisunique AND i.indkey[0] <> a.attnum
+      UNION ALL
+      SELECT f.conname FROM pg_constraint f JOIN pg_class c ON c.oid = f.conrelid JOIN pg_class r ON r.oid = f.confrelid
+      JOIN pg_attribute a ON a.attrelid = c.oid AND a.attname = 'bucket'
+      WHERE ${parted} AND f.contype = 'f' AND r.relkind = 'p' AND f.conkey[1] <> a.attnum`);
+    expect(without).toEqual([]);
+    const keys = await query<{ n: number }>(`
+      SELECT count(*)::integer AS n FROM pg_constraint f JOIN pg_class c ON c.oid = f.conrelid JOIN pg_class r ON r.oid = f.confrelid
+      WHERE ${parted} AND f.contype = 'f' AND r.relkind = 'p' AND f.conparentid = 0`);
+    expect(keys[0]!.n).toBeGreaterThan(15);
+    const [post] = await query<{ id: string; bucket: number }>(
+      `SELECT p.id, p.bucket FROM posts p JOIN comments c ON c.post_id = p.id JOIN reactions r ON r.post_id = p.id LIMIT 1`,
+    );
+    expect(post!.bucket).toBe(bucketOf(post!.id));
+    await expect(query(`UPDATE posts SET bucket = (bucket + 1) % 1024 WHERE id = '${post!.id}'`)).rejects.toThrow(
+      'posts_bucket',
+    );
+    // What belongs to a post goes with it, by keys that hold within the bucket.
+    await query(`DELETE FROM posts WHERE id = '${post!.id}'`);
+    const left = await query<{ n: number }>(`
+      SELECT (SELECT count(*) FROM comments WHERE post_id = '${post!.id}') + (SELECT count(*) FROM reactions WHERE post_id = '${post!.id}')
+        + (SELECT count(*) FROM post_tallies WHERE post_id = '${post!.id}') AS n`);
+    expect(Number(left[0]!.n)).toBe(0);
   });
 });

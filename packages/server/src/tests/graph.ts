@@ -1,3 +1,4 @@
+import { inBucketOf } from '@gather-lane/core';
 import { v7 as uuidv7 } from 'uuid';
 import type { Reply, TestService } from './test-service.js';
 
@@ -39,7 +40,7 @@ export async function addPosts(
   service: TestService,
   posts: { author: string; secondsAgo: number }[],
 ): Promise<string[]> {
-  const ids = posts.map(() => uuidv7());
+  const ids = posts.map(({ author }) => inBucketOf(uuidv7(), author));
   await service.dataSource.query(
     `INSERT INTO posts (id, author_id, body, created_at)
      SELECT id, author, 'A post', date_trunc('second', now()) - ago * interval '1 second' FROM unnest($1::uuid[], $2::uuid[], $3::integer[]) AS p (id, author, ago)`,
@@ -52,7 +53,7 @@ export async function addComments(
   service: TestService,
   comments: { post: string; author: string }[],
 ): Promise<string[]> {
-  const ids = comments.map(() => uuidv7());
+  const ids = comments.map(({ post }) => inBucketOf(uuidv7(), post));
   await service.dataSource.query(
     `INSERT INTO comments (id, post_id, author_id, body) SELECT id, post, author, 'A comment' FROM unnest($1::uuid[], $2::uuid[], $3::uuid[]) AS c (id, post, author)`,
     [ids, comments.map((comment) => comment.post), comments.map((comment) => comment.author)],

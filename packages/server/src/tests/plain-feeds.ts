@@ -3,7 +3,7 @@ import type { FindWay } from '@gather-lane/core';
 import { Feed } from '../feed/service.js';
 import { Blocks } from '../graph/blocks/service.js';
 import { addComments, addFollows, addPosts, addReactions, addUsers, dice, plainFeed, scroll } from './graph.js';
-import type { TestService } from './test-service.js';
+import type { Actor, TestService } from './test-service.js';
 
 /** Makes the next page of a feed be looked for in a way first, whatever suits it. */
 export function plant(service: TestService, viewer: string, way: FindWay): void {
@@ -12,9 +12,13 @@ export function plant(service: TestService, viewer: string, way: FindWay): void 
     service.house.get(Feed).ways.learn(viewer, order, 'sweep', way !== 'heads', following);
 }
 
-/** Holds the feeds of several viewers of a random graph against a plain sort, in both orders, page by page to the end. */
-export async function expectPlainFeeds(service: TestService, way: FindWay, seed: number): Promise<void> {
-  const { int, pick, chance } = dice(seed);
+/** Somebody who reads their feed, and whether their own posts are in it. */
+export interface FeedReader extends Actor {
+  readonly own: boolean;
+}
+
+/** Makes a random graph: who follows, mutes and blocks whom, posts, comments, reactions, some posts deleted. @returns who reads feeds there */
+export async function randomGraph(service: TestService, { int, pick, chance, seed }: Dice): Promise<FeedReader[]> {
   const users = await addUsers(service, 40, `seed${seed}`);
   const idle = users.slice(0, 8);
   const writers = users.slice(8);
@@ -38,8 +42,16 @@ export async function expectPlainFeeds(service: TestService, way: FindWay, seed:
   const deleted = posts.filter(() => chance(0.08));
   await service.dataSource.query(`UPDATE posts SET deleted_at = now() WHERE id = ANY ($1)`, [deleted]);
 
-  const viewers = [[], idle, idle.concat(writers.slice(-2)), writers.slice(-1), writers.slice(0, 3), writers, users];
-  for (const followees of viewers) {
+  const readers: FeedReader[] = [];
+  for (const followees of [
+    [],
+    idle,
+    idle.concat(writers.slice(-2)),
+    writers.slice(-1),
+    writers.slice(0, 3),
+    writers,
+    users,
+  ]) {
     const viewer = await service.user();
     await addFollows(service, viewer.id, followees);
     // Some of them muted, one blocked and one who blocks: a block ends the follow.
@@ -47,16 +59,35 @@ export async function expectPlainFeeds(service: TestService, way: FindWay, seed:
       await service.call('PUT', `/v1/mutes/${mute}`, { as: viewer });
     if (followees[2]) await service.call('PUT', `/v1/blocks/${pick(followees)}`, { as: viewer });
     if (followees[3]) await service.house.get(Blocks).add('blocks', pick(followees), viewer.id);
-    const own = chance(0.5);
     if (chance(0.5)) await addPosts(service, [{ author: viewer.id, secondsAgo: int(span) }]);
+    readers.push({ ...viewer, own: chance(0.5) });
+  }
+  return readers;
+}
+
+/** Holds the feeds of some against a plain sort, in both orders, page by page to the end. */
+export async function expectFeedsOf(
+  service: TestService,
+  readers: readonly FeedReader[],
+  way: FindWay,
+  { int }: Dice,
+): Promise<void> {
+  for (const { id, token, own } of readers)
     for (const order of ['recent', 'score'] as const) {
       const limit = 1 + int(30);
-      plant(service, viewer.id, way);
+      plant(service, id, way);
       const query = `order=${order}&limit=${limit}&own=${own}`;
-      const { ids, pages } = await scroll(service, viewer.token, query, async () => plant(service, viewer.id, way));
-      expect(ids).toEqual(await plainFeed(service, viewer.id, order, own));
+      const { ids, pages } = await scroll(service, token, query, async () => plant(service, id, way));
+      expect(ids).toEqual(await plainFeed(service, id, order, own));
       expect(pages.slice(0, -1).every((page) => page.items.length === limit)).toBe(true);
       if (pages.length > 1) expect(pages.at(-1)!.items.length).toBeGreaterThan(0);
     }
-  }
 }
+
+/** Holds the feeds of several viewers of a random graph against a plain sort. */
+export async function expectPlainFeeds(service: TestService, way: FindWay, seed: number): Promise<void> {
+  const rolled = { ...dice(seed), seed };
+  await expectFeedsOf(service, await randomGraph(service, rolled), way, rolled);
+}
+
+type Dice = ReturnType<typeof dice> & { readonly seed: number };
