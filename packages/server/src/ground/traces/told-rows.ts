@@ -40,27 +40,36 @@ export function toldRows({ message = '' }: RowsNotice, isShown: IsShown): ToldRo
     const [, table = '', did = '', masked = '{}', ...place] = head.split('\t');
     const act = ACTS[did] ?? 'changed';
     const where = place.join('\t').replaceAll('\f', '\n');
-    const names = masked === '{}' ? [] : masked.slice(1, -1).split(',');
+    const masks = masked === '{}' ? NONE : masked.slice(1, -1).split(',');
     for (const line of lines) {
       const [other = '', old = '-', made = '-'] = line.split('\t');
       // What is the same is written alike.
       if (act === 'changed' && old === made && other === '') continue;
-      const others = new Set(other.split(','));
-      const hidden = names.map((name) => (others.has(name) ? `*${name}` : name));
-      const [before, after] = [rowOf(old, table, isShown, hidden), rowOf(made, table, isShown, hidden)];
+      const unknown: string[] = [];
+      const [before, after] = [rowOf(old, table, isShown, unknown), rowOf(made, table, isShown, unknown)];
+      const hidden = unknown.length === 0 && other === '' ? masks : starred([...masks, ...unknown], other);
       rows.push({ table, act, before, after, hidden, where, bytes: old.length + made.length + where.length });
     }
   }
   return rows;
 }
 
-function rowOf(text: string, table: string, isShown: IsShown, hidden: string[]): RowValues | null {
+const NONE: readonly string[] = [];
+
+/** Names, with a star at those whose value is another now. */
+function starred(names: readonly string[], other: string): string[] {
+  const others = new Set(other.split(','));
+  return names.map((name) => (others.has(name) ? `*${name}` : name));
+}
+
+/** @param unknown is added what is left out, for nobody has said that it may be kept */
+function rowOf(text: string, table: string, isShown: IsShown, unknown: string[]): RowValues | null {
   if (text === '-') return null;
   const row = JSON.parse(text) as Record<string, unknown>;
   for (const name in row)
     if (!isShown(table, name)) {
       delete row[name];
-      if (!hidden.includes(name)) hidden.push(name);
+      if (!unknown.includes(name)) unknown.push(name);
     }
   return row;
 }
