@@ -284,6 +284,18 @@ describe('a log that is kept', () => {
     expect(left.filter((name) => name !== 'pg.log')).toEqual([]);
   });
 
+  test('is kept by a server too that outlived a killed service which kept none', async () => {
+    const at = emptyFolder();
+    await (await start([], { cwd: at })).stop('SIGKILL');
+    const next = await start([], { cwd: at, env });
+    expect(next.said()).toContain('it kept its log elsewhere or not at all, and is started again');
+    await next.stop('SIGKILL');
+    const third = await start([], { cwd: at, env });
+    expect(third.said()).toContain('and is used again');
+    expect(await third.stop()).toBe(0);
+    expect(readdirSync(join(at, 'log')).filter((name) => /^[0-9A-F]{24}$/.test(name))).not.toEqual([]);
+  });
+
   test('of another database is neither written on nor replayed', async () => {
     const refused = await run(['restore-backup', backup, '--log', join(cwd, 'log')], { cwd: emptyFolder() });
     expect(refused).toMatchObject({ code: 1, err: expect.stringContaining('of another database than the back-up') });

@@ -60,13 +60,20 @@ export async function startCluster(
   const binaries = binariesFor(folder);
 
   const running = await findRunning(folder, password);
-  if (running) {
-    notice(`A cluster that outlived an earlier service was found on port ${running.port} and is used again.`);
-    return clusterOf({ home, folder, binaries, account, password, settings: {} }, running, true);
-  }
-  if (!existsSync(join(folder, 'PG_VERSION'))) await makeCluster(home, folder, binaries, password, account);
+  if (!running && !existsSync(join(folder, 'PG_VERSION')))
+    await makeCluster(home, folder, binaries, password, account);
   const settings = keepLog === undefined ? {} : await keepLogOf({ home, folder, binaries, account }, keepLog);
   const parts = { home, folder, binaries, account, password, settings };
+  if (running) {
+    const adopted = clusterOf(parts, running, true);
+    const found = `A cluster that outlived an earlier service was found on port ${running.port}`;
+    if (keepLog === undefined || (await keepsLog(adopted.address, settings))) {
+      notice(`${found} and is used again.`);
+      return adopted;
+    }
+    notice(`${found}; it kept its log elsewhere or not at all, and is started again.`);
+    await adopted.stop();
+  }
   const { pid, port } = await launch(parts, { more: settings });
   const address = addressAt(port, password);
   await untilReady(address, pid, home);
@@ -198,6 +205,20 @@ async function findRunning(folder: string, password: string): Promise<{ pid: num
     await pause(100);
   }
   return null;
+}
+
+/** Whether a server that runs copies its log as it is to. */
+async function keepsLog(address: DatabaseAddress, { archive_command: command }: Settings): Promise<boolean> {
+  const client = new pg.Client({ ...address, database: 'postgres' });
+  await client.connect();
+  try {
+    const { rows } = await client.query<{ same: boolean }>(`SELECT current_setting('archive_command') = $1 AS same`, [
+      command,
+    ]);
+    return rows[0]!.same;
+  } finally {
+    await client.end();
+  }
 }
 
 async function makeDatabase(address: DatabaseAddress): Promise<void> {
