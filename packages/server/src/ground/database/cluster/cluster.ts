@@ -60,8 +60,7 @@ export async function startCluster(
   const binaries = binariesFor(folder);
 
   const running = await findRunning(folder, password);
-  if (!running && !existsSync(join(folder, 'PG_VERSION')))
-    await makeCluster(home, folder, binaries, password, account);
+  if (!running && !existsSync(join(folder, 'PG_VERSION'))) await makeCluster(home, folder, binaries, password, account);
   const settings = keepLog === undefined ? {} : await keepLogOf({ home, folder, binaries, account }, keepLog);
   const parts = { home, folder, binaries, account, password, settings };
   if (running) {
