@@ -126,7 +126,9 @@ describe('configuration', () => {
       .filter(
         (line) =>
           /^# +(# )?[a-zA-Z]+:/.test(line) &&
-          !/(publicAddress|url|smtp|resetLink|on|operatorKeyFile|mediaFolder|mediaBucket|pooler|keepLog):\s*$/.test(line),
+          !/(publicAddress|url|smtp|resetLink|on|operatorKeyFile|mediaFolder|mediaBucket|pooler|keepLog):\s*$/.test(
+            line,
+          ),
       )
       .map((line) => line.replace(/^# /, ''))
       .join('\n');
