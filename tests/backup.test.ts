@@ -270,12 +270,20 @@ describe('a log that is kept', () => {
     const said = await onward(to, '--log', '--pictures', join(cwd, '.gather-lane', 'media'));
     expect([said.code, said.err]).toEqual([0, '']);
     expect(new Set(await statuses(to))).toEqual(new Set([200]));
+    // Each copy goes on by a timeline of its own, so that both may keep their log there.
+    const names = readdirSync(join(cwd, 'log'));
+    for (const timeline of ['00000002', '00000003']) {
+      expect(names).toContain(`${timeline}.history`);
+      expect(names.filter((name) => new RegExp(`^${timeline}[0-9A-F]{16}$`).test(name))).not.toEqual([]);
+    }
+    expect(names.filter((name) => name.endsWith('.part'))).toEqual([]);
   });
 
   test.each([
     ['2000-01-01T00:00:00Z', 'take one from before, or a later instant'],
     ['2999-01-01T00:00:00Z', 'does not reach 2999-01-01'],
     ['yesterday', 'is no instant with a time zone'],
+    ['2026-02-30T09:00:00Z', 'is no instant with a time zone'],
     ['2026-01-01T00:00:00', 'is no instant with a time zone'],
   ])('to %s is refused, and nothing of it is kept', async (until, says) => {
     const to = emptyFolder();

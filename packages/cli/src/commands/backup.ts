@@ -102,9 +102,16 @@ async function replayed({ log, until }: RestoreOptions, config: Config) {
   if (kept === undefined)
     throw new Failure('No log is kept here (database.keepLog): name the folder of one with --log FOLDER.');
   const instant = until === undefined ? null : new Date(until);
-  if (instant && (!ZONED.test(until!) || Number.isNaN(instant.getTime())))
+  if (until !== undefined && !isInstant(until))
     throw new Failure(`--until ${until} is no instant with a time zone: write one as 2026-01-31T09:00:00Z.`);
   return { log: existing(kept), until: instant };
+}
+
+/** Whether a text is an instant with a time zone, on a day that there is: a `Date` takes the 30th of February for the 2nd of March. */
+function isInstant(text: string): boolean {
+  const midnight = new Date(`${text.slice(0, 10)}T00:00:00Z`);
+  if (!ZONED.test(text) || Number.isNaN(Date.parse(text)) || Number.isNaN(midnight.getTime())) return false;
+  return midnight.toISOString().startsWith(text.slice(0, 10));
 }
 
 const ZONED = /^\d{4}-\d\d-\d\d[T ]\d\d:\d\d(:\d\d(\.\d+)?)?(Z|[+-]\d\d:\d\d)$/i;

@@ -24,7 +24,9 @@ export const keptLogFolder = ({ database: { keepLog } }: Config, folder: string)
  * @throws DatabaseFault for a folder that its account cannot reach, or one with the log of another cluster
  */
 export async function keepLogOf({ folder, binaries, account }: ClusterParts, log: string): Promise<Settings> {
-  mkdirSync(log, { recursive: true, mode: 0o700 });
+  // The account of the server has to pass through what is above.
+  mkdirSync(dirname(log), { recursive: true });
+  if (!existsSync(log)) mkdirSync(log, { mode: 0o700 });
   if (account) {
     const closed = firstClosedFolder(dirname(log), account);
     if (closed)
@@ -42,12 +44,14 @@ export async function keepLogOf({ folder, binaries, account }: ClusterParts, log
       `database.keepLog is ${log}, which holds the log of another database: name an empty folder.`,
     );
   if (owner === null) writeFileSync(join(log, OWNER_FILE), `${id}\n`);
-  return {
-    archive_mode: 'on',
-    archive_command: copying(log),
-    archive_timeout: AFTER_SECONDS,
-  };
+  return copyingTo(log);
 }
+
+const copyingTo = (log: string): Settings => ({
+  archive_mode: 'on',
+  archive_command: copying(log),
+  archive_timeout: AFTER_SECONDS,
+});
 
 /**
  * The settings by which a server replays a kept log over a copy.
@@ -68,8 +72,13 @@ export async function replayOf(
   if (owner !== (await clusterId(folder, binaries)))
     throw new DatabaseFault('cluster', `${log} holds the log of another database than the back-up is of.`);
   return {
+    // It begins a timeline of its own, and says so there: whoever restores the same once more takes the next one, and no two of them ever
+    // write a part of one name.
+    ...copyingTo(log),
     restore_command: `cp ${inShell(log)}/%f %p`,
     recovery_target_action: 'promote',
+    // Along what the database did that the back-up is of, not what a copy did that was restored from it.
+    recovery_target_timeline: 'current',
     // No zone but a number is known yet when it is read.
     ...(until && { recovery_target_time: until.toISOString().replace('T', ' ').replace('Z', '+00') }),
   };
@@ -84,10 +93,14 @@ async function clusterId(folder: string, binaries: string): Promise<string> {
   return /Database system identifier:\s*(\d+)/.exec(stdout)![1]!;
 }
 
-/** Copies a part of the log whole or not at all, once; one that was copied right before the server was killed counts as done. */
+/**
+ * Copies a part of the log whole or not at all, once; one that was copied right before the server was killed counts as done. The half part
+ * at which a timeline was left is the other's.
+ */
 function copying(log: string): string {
   const to = `${inShell(log)}/%f`;
-  return `cmp -s %p ${to} || (test ! -e ${to} && cp %p ${to}.part && sync ${to}.part && mv ${to}.part ${to})`;
+  const copy = `cmp -s %p ${to} || (test ! -e ${to} && cp %p ${to}.part && sync ${to}.part && mv ${to}.part ${to})`;
+  return `case %f in *.partial) ;; *) ${copy} ;; esac`;
 }
 
 /** As a word of a shell, in a setting of PostgreSQL where a percent sign stands for more. */
