@@ -2,6 +2,7 @@ import type { OwnFields } from '@gather-lane/core';
 import { seenBy } from '../accounts/users/visibility.js';
 import type { InstantText } from '../ground/database/instants.js';
 import { perChoice } from '../ground/database/prepared.js';
+import { REACHES } from '../ground/standbys/reaches.js';
 import { postColumns, postJoins, type PostRow } from '../posts/posts/shown-post.js';
 import { find, hasFallen, type FeedOrder, type Way } from './finding.js';
 
@@ -20,8 +21,6 @@ export type PageStatement = (
  */
 const SNAPSHOT = `CASE WHEN pg_is_in_recovery() THEN pg_snapshot_xmin(pg_current_snapshot()) || ':' || pg_snapshot_xmin(pg_current_snapshot()) || ':'
       ELSE pg_current_snapshot()::text END`;
-/** How far into the log what was read reaches at most; looked up once all is read, so never before what the statement saw. */
-const SEEN = `CASE WHEN pg_is_in_recovery() THEN pg_last_wal_replay_lsn() ELSE pg_current_wal_flush_lsn() END::text`;
 
 /**
  * A page of the following feed of $1, with the posts and all that they show, and the snapshot and clock of the database: posts
@@ -42,7 +41,7 @@ export const feedPage = (model: OwnFields): PageStatement =>
       return `
   WITH entries AS MATERIALIZED (${find(way, order, weighting)}
   )
-  SELECT m.snapshot, m.now, m.following, ${SEEN} AS seen, e.id AS found, e.key, ${fell} AS fell, v.*
+  SELECT m.snapshot, m.now, m.following, ${REACHES} AS seen, e.id AS found, e.key, ${fell} AS fell, v.*
   FROM (SELECT coalesce($6::text, ${SNAPSHOT}) AS snapshot, clock_timestamp()::timestamptz(3) AS now,
     (SELECT following FROM user_tallies WHERE user_id = $1) AS following) m
   LEFT JOIN (SELECT id, key, author_id, row_number() OVER () AS n FROM entries) e ON true

@@ -4,7 +4,7 @@ import pg from 'pg';
 import type { Cluster } from '../ground/database/cluster/cluster.js';
 import { Standbys } from '../ground/standbys/standbys.js';
 import { addComments, addFollows, addPosts, addUsers, dice, plainFeed, type FeedReply } from '../tests/graph.js';
-import { makePair, type Pair, type Standby } from '../tests/standby.js';
+import { makePair, until, watched, type Pair, type Standby, type Watched } from '../tests/standby.js';
 import { startTestService, type Actor, type TestService } from '../tests/test-service.js';
 
 // A primary, and a standby that is asked for pages and does not keep anybody waiting.
@@ -17,6 +17,9 @@ let viewer: Actor;
 let writers: string[];
 let posts: string[];
 let address: string;
+let readThere: Watched['readThere'];
+let caughtUp: Watched['caughtUp'];
+let there: Watched['there'];
 beforeAll(async () => {
   pair = await makePair();
   ({ cluster, standby } = pair);
@@ -26,6 +29,7 @@ beforeAll(async () => {
     on: cluster.address,
     configuration: { database: { standbys: [address], standbyLagSeconds: 3600 } },
   });
+  ({ readThere, caughtUp, there } = watched(service));
   viewer = await service.user();
   writers = await addUsers(service, 8, 'writer');
   await addFollows(service, viewer.id, writers);
@@ -43,25 +47,6 @@ afterAll(async () => {
   await pair.stop();
 });
 
-/** How many statements the standby answered so far. */
-const readThere = () => service.house.get(Standbys).all[0]!.sent.done;
-const until = async (holds: () => boolean | Promise<boolean>) => {
-  while (!(await holds())) await new Promise((resolve) => setImmediate(resolve));
-};
-/** Waits until the service knows that the standby has all that is there now. */
-const caughtUp = async () => {
-  const [row] = await service.dataSource.query<{ place: string }[]>(`SELECT pg_current_wal_flush_lsn()::text AS place`);
-  await until(() => service.house.get(Standbys).at(row!.place) !== null);
-};
-/** Makes a call until the standby answers it: a service that is kept from asking how far that is reads at the primary meanwhile. */
-const there = async <T>(call: () => Promise<T>): Promise<T> => {
-  for (;;) {
-    await until(() => service.house.get(Standbys).at('0/0') !== null);
-    const before = readThere();
-    const answer = await call();
-    if (readThere() > before) return answer;
-  }
-};
 const page = async (as: Actor, query: string, seen?: string | null) => {
   const { status, headers, json } = await service.call<FeedReply>('GET', `/v1/feeds/following?${query}`, {
     as,

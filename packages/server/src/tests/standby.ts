@@ -10,7 +10,9 @@ import { clusterAccount } from '../ground/database/cluster/account.js';
 import { binariesFor } from '../ground/database/cluster/binaries.js';
 import { freePort, makeDataFolder, startCluster, type Cluster } from '../ground/database/cluster/cluster.js';
 import { migrate } from '../ground/database/migrate.js';
+import { Standbys } from '../ground/standbys/standbys.js';
 import { createDataSource } from '../service/data-source.js';
+import type { TestService } from './test-service.js';
 
 const run = promisify(execFile);
 
@@ -83,6 +85,40 @@ export async function makePair(): Promise<Pair> {
       await standby.stop();
       await cluster.stop();
       rmSync(folder, { recursive: true, force: true });
+    },
+  };
+}
+
+/** Waits until something holds. */
+export async function until(holds: () => boolean | Promise<boolean>): Promise<void> {
+  while (!(await holds())) await new Promise((resolve) => setImmediate(resolve));
+}
+
+/** What a service with one standby does there. */
+export type Watched = ReturnType<typeof watched>;
+
+/** Watches what a service reads at its standby. */
+export function watched(service: TestService) {
+  const all = service.house.get(Standbys);
+  /** How often something was read there so far. */
+  const readThere = () => all.all[0]!.sent.done;
+  return {
+    readThere,
+    /** Waits until the service knows that the standby has all that is there now. */
+    async caughtUp(): Promise<void> {
+      const [row] = await service.dataSource.query<{ place: string }[]>(
+        `SELECT pg_current_wal_flush_lsn()::text AS place`,
+      );
+      await until(() => all.at(row!.place) !== null);
+    },
+    /** Makes a call until the standby answers it: a service that is kept from asking how far that is reads at the primary meanwhile. */
+    async there<T>(call: () => Promise<T>): Promise<T> {
+      for (;;) {
+        await until(() => all.at('0/0') !== null);
+        const before = readThere();
+        const answer = await call();
+        if (readThere() > before) return answer;
+      }
     },
   };
 }

@@ -1,6 +1,7 @@
 import { normalAddress } from '@gather-lane/core';
 import type { Capability } from '../../ground/capability/capability.js';
 import { orphans } from '../../ground/capability/data-check.js';
+import { Lists } from '../../ground/standbys/lists.js';
 import { AccountDeletion } from './deletion/service.js';
 import { Credential } from './credential.entity.js';
 import { TRIALS } from './ownership.js';
@@ -70,6 +71,7 @@ export const users: Capability = {
       routes: async (app) =>
         (await import('./routes.js')).userRoutes(app, {
           users: all,
+          lists: house.get(Lists),
           deletion: house.get(AccountDeletion),
           address,
           config,

@@ -1,4 +1,4 @@
-import type { DataSource } from 'typeorm';
+import type { Querying } from '../../ground/database/hot-transaction.js';
 
 /** How a caller and another user stand to each other. */
 export interface Relation {
@@ -18,8 +18,8 @@ const RELATIONS = `
   FROM unnest($2::uuid[]) AS i (id)`;
 
 /** The relation of one user to each of others, by their ids. */
-export async function relationsOf(dataSource: DataSource, me: string, ids: string[]): Promise<Map<string, Relation>> {
-  const rows = await dataSource.query<
+export async function relationsOf(at: Querying, me: string, ids: string[]): Promise<Map<string, Relation>> {
+  const rows = await at.query<
     { id: string; you_follow: boolean; follows_you: boolean; muted: boolean; blocked: boolean }[]
   >(RELATIONS, [me, ids]);
   return new Map(

@@ -2,7 +2,8 @@ import { Type } from 'typebox';
 import type { App } from '../../ground/http/app-type.js';
 import { etagOf, ifMatchHeaders, ifMatchOf, signedIn } from '../../ground/http/doorway.js';
 import { SESSION_COOKIE, SESSION_COOKIE_OPTIONS } from '../../ground/http/principal.js';
-import { linkNext } from '../../ground/http/pagination.js';
+import type { Lists } from '../../ground/standbys/lists.js';
+import { seenHeaders } from '../../ground/standbys/seen.js';
 import { replies } from '../../ground/http/replies.js';
 import { aside } from '../../ground/traces/call-scope.js';
 import { pageQuery, ref, userParam, Uuid } from '../../ground/http/schemas.js';
@@ -16,6 +17,7 @@ import { UserPage } from './schema.js';
 /** What these are made of. */
 interface Needs {
   readonly users: Users;
+  readonly lists: Lists;
   readonly deletion: AccountDeletion;
   readonly address: PublicAddress;
   readonly config: Config;
@@ -23,7 +25,7 @@ interface Needs {
 
 /** Routes of accounts and profiles. */
 export function userRoutes(app: App, services: Needs): void {
-  const { users, deletion, address, config } = services;
+  const { users, deletion, lists, address, config } = services;
   for (const schema of [AuthorSchema, UserSchema, MeSchema, UserPage]) app.addSchema(schema);
 
   app.post(
@@ -63,6 +65,7 @@ export function userRoutes(app: App, services: Needs): void {
         operationId: 'listUsers',
         tags: ['users'],
         summary: 'Everybody, or those whose handle or name begins so',
+        headers: seenHeaders,
         querystring: Type.Object({
           ...pageQuery,
           q: Type.String({ default: '', maxLength: 60 }),
@@ -76,16 +79,15 @@ export function userRoutes(app: App, services: Needs): void {
         response: replies({ 200: ref(UserPage) }, ['bad-cursor']),
       },
     },
-    async (request, reply) => {
+    (request, reply) => {
       const { query, principal } = request;
-      const page =
+      return lists.page(request, reply, (at) =>
         query.sort === 'nearest'
-          ? await users.suggest(query.q, query.post ?? null, query, principal.caller)
+          ? users.suggest(query.q, query.post ?? null, query, principal.caller, at)
           : query.sort === 'draw'
-            ? await users.whoDrew(query.q, query, principal.caller)
-            : await users.list(query.q, query, principal.caller);
-      linkNext(request, reply, address.base, page.next);
-      return page;
+            ? users.whoDrew(query.q, query, principal.caller, at)
+            : users.list(query.q, query, principal.caller, at),
+      );
     },
   );
 

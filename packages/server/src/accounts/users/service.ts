@@ -15,6 +15,7 @@ import {
 } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
+import type { Querying } from '../../ground/database/hot-transaction.js';
 import { brokenConstraint, inTransaction } from '../../ground/database/transaction.js';
 import { relationsOf } from './relations.js';
 import { instantOf, type Page, type PageRequest, type Pages } from '../../ground/http/pagination.js';
@@ -223,11 +224,11 @@ export class Users {
     return user;
   }
 
-  /** Profiles in the order of the ids, as the caller sees them; those that are gone are left out. */
-  async viewAll(ids: string[], caller: Caller): Promise<UserView[]> {
+  /** Profiles in the order of the ids, as the caller sees them; those that are gone are left out. @param at where they are read */
+  async viewAll(ids: string[], caller: Caller, at: Querying = this.#dataSource): Promise<UserView[]> {
     if (ids.length === 0) return [];
-    const rows = await this.#dataSource.query<UserRow[]>(usersById(this.#model), [ids, viewerOf(caller)]);
-    const relations = caller.kind === 'user' ? await relationsOf(this.#dataSource, caller.id, ids) : null;
+    const rows = await at.query<UserRow[]>(usersById(this.#model), [ids, viewerOf(caller)]);
+    const relations = caller.kind === 'user' ? await relationsOf(at, caller.id, ids) : null;
     return rows.map((row) => ({
       id: row.id,
       handle: row.handle,
@@ -248,12 +249,12 @@ export class Users {
   }
 
   /** Everybody, or those whose handle or name begins with `q`, by handle. */
-  async list(q: string, request: PageRequest, caller: Caller): Promise<Page<UserView>> {
+  async list(q: string, request: PageRequest, caller: Caller, at: Querying): Promise<Page<UserView>> {
     const start = foldHandle(q.trim());
     const list = `users:${start}`;
     const from = await this.#pages.startOf(list, request);
     const pattern = start.replace(/[\\%_]/g, '\\$&');
-    const rows = await this.#dataSource.query<{ id: string; handle: string }[]>(FIND_USERS, [
+    const rows = await at.query<{ id: string; handle: string }[]>(FIND_USERS, [
       pattern,
       from?.key ?? '',
       request.limit + 1,
@@ -266,15 +267,15 @@ export class Users {
       (row) => row.handle,
       (row) => row.id,
     );
-    return { items: await this.viewAll(page.items, caller), next: page.next };
+    return { items: await this.viewAll(page.items, caller, at), next: page.next };
   }
 
   /** Those whose posts drew something lately, or of them those whose handle or name begins with `q`, who drew most first. */
-  async whoDrew(q: string, request: PageRequest, caller: Caller): Promise<Page<UserView>> {
+  async whoDrew(q: string, request: PageRequest, caller: Caller, at: Querying): Promise<Page<UserView>> {
     const start = foldHandle(q.trim());
     const list = `users who drew:${start}`;
     const from = await this.#pages.startOf(list, request);
-    const rows = await this.#dataSource.query<{ id: string; draw: number }[]>(WHO_DREW, [
+    const rows = await at.query<{ id: string; draw: number }[]>(WHO_DREW, [
       start.replace(/[\\%_]/g, '\\$&'),
       from && Number(from.key),
       request.limit + 1,
@@ -288,18 +289,24 @@ export class Users {
       (row) => String(row.draw),
       (row) => row.id,
     );
-    return { items: await this.viewAll(page.items, caller), next: page.next };
+    return { items: await this.viewAll(page.items, caller, at), next: page.next };
   }
 
   /**
    * Users whose handle or name begins with `q`, for who is about to name one: those whom the caller follows, those in the
    * conversation below a post, and then by followers.
    */
-  async suggest(q: string, postId: string | null, request: PageRequest, caller: Caller): Promise<Page<UserView>> {
+  async suggest(
+    q: string,
+    postId: string | null,
+    request: PageRequest,
+    caller: Caller,
+    at: Querying,
+  ): Promise<Page<UserView>> {
     const start = foldHandle(q.trim());
     const list = `suggested users:${postId ?? ''}:${start}`;
     const from = await this.#pages.startOf(list, request);
-    const rows = await this.#dataSource.query<{ id: string; place: string[] }[]>(SUGGEST_USERS, [
+    const rows = await at.query<{ id: string; place: string[] }[]>(SUGGEST_USERS, [
       start.replace(/[\\%_]/g, '\\$&'),
       from && String(from.key).split(' '),
       request.limit + 1,
@@ -313,7 +320,7 @@ export class Users {
       (row) => row.place.join(' '),
       (row) => row.id,
     );
-    return { items: await this.viewAll(page.items, caller), next: page.next };
+    return { items: await this.viewAll(page.items, caller, at), next: page.next };
   }
 
   /**
@@ -326,10 +333,11 @@ export class Users {
     userId: string,
     request: PageRequest,
     caller: Caller,
+    at: Querying,
   ): Promise<Page<UserView>> {
     const from = await this.#pages.startOf(list, request);
     const parameters = [userId, instantOf(from), from?.id ?? null, request.limit + 1];
-    const rows = await this.#dataSource.query<{ id: string; created_at: Date }[]>(sql, parameters);
+    const rows = await at.query<{ id: string; created_at: Date }[]>(sql, parameters);
     const page = await this.#pages.toPage(
       list,
       request,
@@ -337,7 +345,7 @@ export class Users {
       (row) => row.created_at.getTime(),
       (row) => row.id,
     );
-    return { items: await this.viewAll(page.items, caller), next: page.next };
+    return { items: await this.viewAll(page.items, caller, at), next: page.next };
   }
 
   /** @throws Problem `stale`, `taken` for a handle of another's, `invalid` for one that cannot be */

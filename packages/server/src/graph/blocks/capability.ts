@@ -1,6 +1,7 @@
 import { Users } from '../../accounts/users/service.js';
 import type { Capability } from '../../ground/capability/capability.js';
 import { orphans } from '../../ground/capability/data-check.js';
+import { Lists } from '../../ground/standbys/lists.js';
 import { Block, Mute } from './distance.entity.js';
 import { TRIALS } from './ownership.js';
 import { Blocks } from './service.js';
@@ -31,7 +32,7 @@ export const blocks: Capability = {
     const all = house.add(new Blocks(house.database, users));
     return {
       routes: async (app) =>
-        (await import('./routes.js')).blockRoutes(app, { blocks: all, users, address: house.address }),
+        (await import('./routes.js')).blockRoutes(app, { blocks: all, users, lists: house.get(Lists) }),
     };
   },
 };

@@ -1,12 +1,12 @@
 import { Type } from 'typebox';
 import type { App } from '../../ground/http/app-type.js';
 import { signedIn } from '../../ground/http/doorway.js';
-import { linkNext } from '../../ground/http/pagination.js';
+import type { Lists } from '../../ground/standbys/lists.js';
+import { seenHeaders } from '../../ground/standbys/seen.js';
 import { replies } from '../../ground/http/replies.js';
 import { pageQuery, ref, userParam } from '../../ground/http/schemas.js';
 import type { Blocks } from './service.js';
 import type { Users } from '../../accounts/users/service.js';
-import type { PublicAddress } from '../../ground/http/public-address.js';
 import { UserPage } from '../../accounts/users/schema.js';
 import { UserSchema } from '../../accounts/users/schema.js';
 import type { Distance } from './service.js';
@@ -15,7 +15,7 @@ import type { Distance } from './service.js';
 interface Needs {
   readonly blocks: Blocks;
   readonly users: Users;
-  readonly address: PublicAddress;
+  readonly lists: Lists;
 }
 
 const WORDS = {
@@ -34,7 +34,7 @@ const WORDS = {
 } as const;
 
 /** Routes of mutes and blocks. */
-export function blockRoutes(app: App, { blocks, users, address }: Needs): void {
+export function blockRoutes(app: App, { blocks, users, lists }: Needs): void {
   for (const distance of ['mutes', 'blocks'] satisfies Distance[]) {
     const words = WORDS[distance];
 
@@ -86,14 +86,16 @@ export function blockRoutes(app: App, { blocks, users, address }: Needs): void {
           operationId: words.ids[2],
           tags: ['keeping away'],
           summary: words.list,
+          headers: seenHeaders,
           querystring: Type.Object(pageQuery),
           response: replies({ 200: ref(UserPage) }, ['bad-cursor']),
         },
       },
-      async (request, reply) => {
-        const page = await blocks.list(distance, signedIn(request).userId, request.query, request.principal.caller);
-        linkNext(request, reply, address.base, page.next);
-        return page;
+      (request, reply) => {
+        const { userId } = signedIn(request);
+        return lists.page(request, reply, (at) =>
+          blocks.list(distance, userId, request.query, request.principal.caller, at),
+        );
       },
     );
   }

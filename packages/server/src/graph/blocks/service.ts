@@ -2,6 +2,7 @@ import type { Caller } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { inTransaction } from '../../ground/database/transaction.js';
 import { LOCK_USER_TALLIES } from '../../ranking/tallies/locks.js';
+import type { Querying } from '../../ground/database/hot-transaction.js';
 import type { Page, PageRequest } from '../../ground/http/pagination.js';
 import { invalid, Problem } from '../../ground/http/problem.js';
 import type { UserView } from '../../accounts/users/schema.js';
@@ -44,8 +45,14 @@ export class Blocks {
   }
 
   /** A page of those whom a user mutes or blocks, newest first. */
-  list(distance: Distance, userId: string, request: PageRequest, caller: Caller): Promise<Page<UserView>> {
+  list(
+    distance: Distance,
+    userId: string,
+    request: PageRequest,
+    caller: Caller,
+    at: Querying,
+  ): Promise<Page<UserView>> {
     const sql = distance === 'blocks' ? BLOCKED : MUTED;
-    return this.#users.pageOf(`${distance}:${userId}`, sql, userId, request, caller);
+    return this.#users.pageOf(`${distance}:${userId}`, sql, userId, request, caller, at);
   }
 }

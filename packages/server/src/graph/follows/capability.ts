@@ -1,6 +1,7 @@
 import { Users } from '../../accounts/users/service.js';
 import type { Capability } from '../../ground/capability/capability.js';
 import { orphans } from '../../ground/capability/data-check.js';
+import { Lists } from '../../ground/standbys/lists.js';
 import { Follow } from './follow.entity.js';
 import { NearFollows } from './near.js';
 import { TRIALS } from './ownership.js';
@@ -28,12 +29,13 @@ export const follows: Capability = {
   ],
   trials: TRIALS,
   start(house) {
-    const { database, config, address } = house;
+    const { database, config } = house;
     const users = house.get(Users);
     const all = house.add(new Follows(database, users, config.limits.follows));
     const near = house.add(new NearFollows(database, users));
     return {
-      routes: async (app) => (await import('./routes.js')).followRoutes(app, { follows: all, near, users, address }),
+      routes: async (app) =>
+        (await import('./routes.js')).followRoutes(app, { follows: all, near, users, lists: house.get(Lists) }),
     };
   },
 };

@@ -1,13 +1,13 @@
 import { Type } from 'typebox';
 import type { App } from '../../ground/http/app-type.js';
 import { signedIn } from '../../ground/http/doorway.js';
-import { linkNext } from '../../ground/http/pagination.js';
+import type { Lists } from '../../ground/standbys/lists.js';
+import { seenHeaders } from '../../ground/standbys/seen.js';
 import { replies } from '../../ground/http/replies.js';
 import { Instant, pageQuery, ref, userParam } from '../../ground/http/schemas.js';
 import type { Follows } from './service.js';
 import type { NearFollows } from './near.js';
 import type { Users } from '../../accounts/users/service.js';
-import type { PublicAddress } from '../../ground/http/public-address.js';
 import { UserPage } from '../../accounts/users/schema.js';
 import { UserSchema } from '../../accounts/users/schema.js';
 
@@ -16,7 +16,7 @@ interface Needs {
   readonly follows: Follows;
   readonly near: NearFollows;
   readonly users: Users;
-  readonly address: PublicAddress;
+  readonly lists: Lists;
 }
 
 const FollowSchema = Type.Object(
@@ -39,7 +39,7 @@ const NearSchema = Type.Object(
 const NearList = Type.Object({ items: Type.Array(ref(NearSchema)), next: Type.Null() }, { $id: 'NearList' });
 
 /** Routes of follows. */
-export function followRoutes(app: App, { follows, near, users, address }: Needs): void {
+export function followRoutes(app: App, { follows, near, users, lists }: Needs): void {
   for (const schema of [FollowSchema, NearSchema, NearList]) app.addSchema(schema);
 
   app.get(
@@ -117,15 +117,14 @@ export function followRoutes(app: App, { follows, near, users, address }: Needs)
           tags: ['follows'],
           summary: side === 'followers' ? 'Who follows a user, newest first' : 'Whom a user follows, newest first',
           params: userParam,
+          headers: seenHeaders,
           querystring: Type.Object(pageQuery),
           response: replies({ 200: ref(UserPage) }, ['not-found', 'bad-cursor']),
         },
       },
       async (request, reply) => {
         const id = await users.require(request.params.user, request.principal.caller);
-        const page = await follows[side](id, request.query, request.principal.caller);
-        linkNext(request, reply, address.base, page.next);
-        return page;
+        return lists.page(request, reply, (at) => follows[side](id, request.query, request.principal.caller, at));
       },
     );
 }

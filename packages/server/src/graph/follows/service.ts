@@ -1,5 +1,6 @@
 import type { Caller } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
+import type { Querying } from '../../ground/database/hot-transaction.js';
 import type { Page, PageRequest } from '../../ground/http/pagination.js';
 import { Problem } from '../../ground/http/problem.js';
 import type { UserView } from '../../accounts/users/schema.js';
@@ -32,11 +33,11 @@ export class Follows {
     await this.#following.do({ followerId, followeeId, follows: false });
   }
 
-  followers(userId: string, request: PageRequest, caller: Caller): Promise<Page<UserView>> {
-    return this.#users.pageOf(`followers:${userId}`, FOLLOWERS, userId, request, caller);
+  followers(userId: string, request: PageRequest, caller: Caller, at: Querying): Promise<Page<UserView>> {
+    return this.#users.pageOf(`followers:${userId}`, FOLLOWERS, userId, request, caller, at);
   }
 
-  following(userId: string, request: PageRequest, caller: Caller): Promise<Page<UserView>> {
-    return this.#users.pageOf(`following:${userId}`, FOLLOWING, userId, request, caller);
+  following(userId: string, request: PageRequest, caller: Caller, at: Querying): Promise<Page<UserView>> {
+    return this.#users.pageOf(`following:${userId}`, FOLLOWING, userId, request, caller, at);
   }
 }

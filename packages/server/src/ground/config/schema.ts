@@ -142,7 +142,7 @@ export const ConfigSchema = Type.Object(
         standbys: Type.Array(Type.String({ pattern: '^postgres(ql)?://' }), {
           default: [],
           description:
-            'Servers that replay the log of yours, each by its address: pages of feeds are read there for callers who say what they have seen (`Gather-Seen`).',
+            'Servers that replay the log of yours, each by its address: pages of feeds and lists are read there for callers who say what they have seen (`Gather-Seen`).',
         }),
         standbyLagSeconds: Type.Integer({
           default: 10,

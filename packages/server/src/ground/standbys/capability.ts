@@ -4,6 +4,7 @@ import { createMappedDataSource } from '../database/data-source.js';
 import { Metrics } from '../metrics/metrics.js';
 import { tracesCalls } from '../traces/is-on.js';
 import { shownIn } from '../traces/shown-columns.js';
+import { Lists } from './lists.js';
 import { Standby } from './standby.js';
 import { Standbys } from './standbys.js';
 
@@ -11,7 +12,7 @@ const SERVER = 'server_address';
 /** Nothing is mapped there: only statements of our own are sent. */
 const NOTHING = { entities: [], migrations: [], ownFields: {} };
 
-/** Servers that replay the primary's log, at which pages are read. */
+/** Servers that replay the primary's log, at which pages and lists are read. */
 export const standbys: Capability = {
   name: 'standbys',
   start(house) {
@@ -23,7 +24,8 @@ export const standbys: Capability = {
       const address = oneServer(url, 'database.standbys');
       return new Standby(address, createMappedDataSource(address, NOTHING, choices));
     });
-    house.add(new Standbys(all, standbyLagSeconds));
+    const beside = house.add(new Standbys(all, standbyLagSeconds));
+    house.add(new Lists(house.database, beside, house.address));
     for (const standby of all) standby.begin();
     const figures = house.get(Metrics);
     if (all.length > 0) {
@@ -39,7 +41,7 @@ export const standbys: Capability = {
       });
       figures.add({
         name: 'gather_lane_standby_statements',
-        help: 'Statements that were sent to a standby, and those of them that the primary was asked instead',
+        help: 'How often something was read at a standby, or there in vain and then at the primary',
         labels: [SERVER, 'outcome'],
         now: () =>
           all.flatMap(({ name, sent }) =>

@@ -27,7 +27,7 @@ const STATE = `
 export class Standby {
   /** As messages name it. */
   readonly name: string;
-  /** How many statements were sent there, and how many of these failed and were sent to the primary. */
+  /** How often something was read there, and how often that failed and was read at the primary. */
   readonly sent = { done: 0, failed: 0 };
   readonly #address: DatabaseAddress;
   readonly #dataSource: DataSource;
@@ -65,16 +65,21 @@ export class Standby {
 
   /** Sends a statement that reads. @returns null where it failed, for whatever reason: the primary is to be asked */
   async ask(statement: Statement): Promise<Outcome | null> {
+    return (await this.askAll([statement]))?.[0] ?? null;
+  }
+
+  /** Sends statements that read one after another on one connection; see {@link ask}. */
+  async askAll(statements: readonly Statement[]): Promise<Outcome[] | null> {
     const late = new AbortController();
     try {
-      const outcome = await Promise.race([
-        together(this.#dataSource, [statement]).then(([only]) => only!),
+      const outcomes = await Promise.race([
+        together(this.#dataSource, statements),
         // A server that hangs holds up nobody for long: the primary is there.
-        pause(ANSWERS_WITHIN_MS, { error: HANGS }, { signal: late.signal }),
+        pause(ANSWERS_WITHIN_MS, [{ error: HANGS }], { signal: late.signal }),
       ]);
-      rowsOf(outcome);
+      outcomes.forEach(rowsOf);
       this.sent.done++;
-      return outcome;
+      return outcomes;
     } catch (error) {
       this.sent.failed++;
       // One that went away is asked by nobody until it says something again; whose statement was wrong, or stood in the way of its replay,

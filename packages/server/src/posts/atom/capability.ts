@@ -1,5 +1,6 @@
 import { Users } from '../../accounts/users/service.js';
 import type { Capability } from '../../ground/capability/capability.js';
+import { Lists } from '../../ground/standbys/lists.js';
 import { Posts } from '../posts/service.js';
 import { TRIALS } from './ownership.js';
 
@@ -12,6 +13,7 @@ export const atom: Capability = {
       (await import('./routes.js')).atomRoutes(app, {
         posts: house.get(Posts),
         users: house.get(Users),
+        lists: house.get(Lists),
         address: house.address,
       }),
   }),

@@ -4,6 +4,8 @@ import { escapeHtml } from '../../ground/http/html-page.js';
 import type { App } from '../../ground/http/app-type.js';
 import { replies } from '../../ground/http/replies.js';
 import { userParam } from '../../ground/http/schemas.js';
+import type { Lists } from '../../ground/standbys/lists.js';
+import { seenHeaders } from '../../ground/standbys/seen.js';
 import type { PostView } from '../posts/schema.js';
 import type { Posts } from '../posts/service.js';
 import type { Users } from '../../accounts/users/service.js';
@@ -14,6 +16,7 @@ import type { UserView } from '../../accounts/users/schema.js';
 interface Needs {
   readonly posts: Posts;
   readonly users: Users;
+  readonly lists: Lists;
   readonly address: PublicAddress;
 }
 
@@ -21,7 +24,7 @@ const ENTRIES = 50;
 const TITLE_CHARACTERS = 80;
 
 /** Users' posts, as far as the caller may see them, as Atom (RFC 4287), for feed readers. */
-export function atomRoutes(app: App, { posts, users, address }: Needs): void {
+export function atomRoutes(app: App, { posts, users, lists, address }: Needs): void {
   const atom = { description: 'An Atom feed', content: { 'application/atom+xml': { schema: Type.String() } } };
   app.get(
     '/v1/users/:user/posts.atom',
@@ -32,13 +35,16 @@ export function atomRoutes(app: App, { posts, users, address }: Needs): void {
         tags: ['posts'],
         summary: 'One user’s latest posts as Atom',
         params: userParam,
+        headers: seenHeaders,
         response: replies({ 200: atom as never }, ['not-found']),
       },
     },
     async (request, reply) => {
       const { caller } = request.principal;
       const user = await users.view(await users.require(request.params.user, caller), caller);
-      const { items } = await posts.list('newest', user.id, { limit: ENTRIES }, caller);
+      const { items } = await lists.read(request, reply, (at) =>
+        posts.list('newest', user.id, { limit: ENTRIES }, caller, at),
+      );
       return reply.type('application/atom+xml; charset=utf-8').send(toAtom(user, items, (path) => address.to(path)));
     },
   );

@@ -3,6 +3,7 @@ import { orphans } from '../../ground/capability/data-check.js';
 import { REPAIR_COMMENTS } from '../../ranking/tallies/repair.js';
 import { readId } from '../../ground/http/doorway.js';
 import { IdempotentCalls } from '../../ground/idempotency/service.js';
+import { Lists } from '../../ground/standbys/lists.js';
 import { Posts } from '../posts/service.js';
 import { readHere } from '../reading/read-here.js';
 import { Watches } from '../watches/service.js';
@@ -70,6 +71,7 @@ export const comments: Capability = {
       routes: async (app) =>
         (await import('./routes.js')).commentRoutes(app, {
           comments: all,
+          lists: house.get(Lists),
           idempotent: house.get(IdempotentCalls),
           address,
           config,

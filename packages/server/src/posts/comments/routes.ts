@@ -2,7 +2,8 @@ import { Type } from 'typebox';
 import type { App } from '../../ground/http/app-type.js';
 import { userCaller } from '../../ground/http/caller.js';
 import { etagOf, ifMatchHeaders, ifMatchOf } from '../../ground/http/doorway.js';
-import { linkNext } from '../../ground/http/pagination.js';
+import type { Lists } from '../../ground/standbys/lists.js';
+import { seenHeaders } from '../../ground/standbys/seen.js';
 import { replies } from '../../ground/http/replies.js';
 import { pageOf, pageQuery, ref } from '../../ground/http/schemas.js';
 import { postParam } from '../posts/schema.js';
@@ -23,6 +24,7 @@ import {
 /** What these are made of. */
 interface Needs {
   readonly comments: Comments;
+  readonly lists: Lists;
   readonly idempotent: IdempotentCalls;
   readonly address: PublicAddress;
   readonly config: Config;
@@ -43,7 +45,7 @@ const firstReplies = Type.Integer({
 });
 
 /** Routes of the conversation below posts. */
-export function commentRoutes(app: App, { comments, idempotent, address, config }: Needs): void {
+export function commentRoutes(app: App, { comments, lists, idempotent, address, config }: Needs): void {
   for (const schema of [CommentSchema, ThreadSchema, ThreadPage, CommentInContextSchema]) app.addSchema(schema);
 
   app.get(
@@ -55,6 +57,7 @@ export function commentRoutes(app: App, { comments, idempotent, address, config 
         tags: ['comments'],
         summary: 'The conversation below a post',
         params: postParam,
+        headers: seenHeaders,
         querystring: Type.Object({
           ...pageQuery,
           level: Type.Union([Type.Literal('all'), Type.Literal('top')], {
@@ -67,11 +70,11 @@ export function commentRoutes(app: App, { comments, idempotent, address, config 
         response: replies({ 200: ref(ThreadPage) }, ['not-found', 'bad-cursor']),
       },
     },
-    async (request, reply) => {
-      const { query } = request;
-      const page = await comments.list(request.params.post, query.level, query, query, request.principal.caller);
-      linkNext(request, reply, address.base, page.next);
-      return page;
+    (request, reply) => {
+      const { params, query, principal } = request;
+      return lists.page(request, reply, (at) =>
+        comments.list(params.post, query.level, query, query, principal.caller, at),
+      );
     },
   );
 
@@ -143,15 +146,14 @@ export function commentRoutes(app: App, { comments, idempotent, address, config 
         tags: ['comments'],
         summary: 'The replies to a comment',
         params: commentParam,
+        headers: seenHeaders,
         querystring: Type.Object({ ...pageQuery, sort: sorted('oldest'), replies: firstReplies }),
         response: replies({ 200: ref(ThreadPage) }, ['not-found', 'bad-cursor']),
       },
     },
-    async (request, reply) => {
+    (request, reply) => {
       const { params, query, principal } = request;
-      const page = await comments.replies(params.comment, query, query, principal.caller);
-      linkNext(request, reply, address.base, page.next);
-      return page;
+      return lists.page(request, reply, (at) => comments.replies(params.comment, query, query, principal.caller, at));
     },
   );
 

@@ -13,6 +13,7 @@ import {
 } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
+import type { Querying } from '../../ground/database/hot-transaction.js';
 import { prepared } from '../../ground/database/prepared.js';
 import { inTransaction } from '../../ground/database/transaction.js';
 import type { ListCursor } from '@gather-lane/core';
@@ -118,25 +119,32 @@ export class Comments {
     return { ...view, ...(context && { ancestors: above.map((row) => views.get(row.id)!).filter(Boolean) }) };
   }
 
-  /** A page of the comments on a post, or of those at its top. @throws Problem `not-found` for a post that is not visible */
+  /** A page of the comments on a post, or of those at its top. @param at where it is read @throws Problem `not-found` for a post that is not visible */
   async list(
     postId: string,
     level: 'all' | 'top',
     reading: Reading,
     request: PageRequest,
     caller: Caller,
+    at: Querying,
   ): Promise<Page<ThreadView>> {
     if (!(await this.#posts.owned(postId, caller)))
       throw new Problem('not-found', 'There is no such post, or it was deleted.');
     const list = `comments:${level}:${reading.sort}:${postId}`;
-    return this.#page(list, { id: postId, level: level === 'all' ? 'all' : 'place' }, reading, request, caller);
+    return this.#page(list, { id: postId, level: level === 'all' ? 'all' : 'place' }, reading, request, caller, at);
   }
 
-  /** A page of the replies to a comment. @throws Problem `not-found` for one that is not shown */
-  async replies(id: string, reading: Reading, request: PageRequest, caller: Caller): Promise<Page<ThreadView>> {
+  /** A page of the replies to a comment. @param at where it is read @throws Problem `not-found` for one that is not shown */
+  async replies(
+    id: string,
+    reading: Reading,
+    request: PageRequest,
+    caller: Caller,
+    at: Querying,
+  ): Promise<Page<ThreadView>> {
     const rows = await this.#dataSource.query<unknown[]>(PLACE_OF_COMMENT, [id, viewerOf(caller)]);
     if (rows.length === 0) throw NO_COMMENT();
-    return this.#page(repliesOf(id, reading.sort), { id, level: 'place' }, reading, request, caller);
+    return this.#page(repliesOf(id, reading.sort), { id, level: 'place' }, reading, request, caller, at);
   }
 
   /** Owner and version of a comment that the caller may see; one under an invisible post is not there. */
@@ -178,9 +186,10 @@ export class Comments {
     { sort, replies }: Reading,
     request: PageRequest,
     caller: Caller,
+    at: Querying,
   ): Promise<Page<ThreadView>> {
     const from = await this.#pages.startOf(list, request);
-    const rows = await this.#dataSource.query<PageRow[]>(pageOfComments(place.level, sort), [
+    const rows = await at.query<PageRow[]>(pageOfComments(place.level, sort), [
       place.id,
       keyOf(sort, from),
       from?.id ?? null,
@@ -193,6 +202,8 @@ export class Comments {
     const views = await this.#viewAll(
       shown.flatMap((row) => [row.id, ...firstOf(row)]),
       caller,
+      null,
+      at,
     );
     const { items, next } = await this.#pages.toPage(
       list,
@@ -219,9 +230,14 @@ export class Comments {
     return { items: (await Promise.all(threads)).flat(), next };
   }
 
-  async #viewAll(ids: string[], caller: Caller, asked: string | null = null): Promise<Map<string, CommentView>> {
+  async #viewAll(
+    ids: string[],
+    caller: Caller,
+    asked: string | null,
+    at: Querying = this.#dataSource,
+  ): Promise<Map<string, CommentView>> {
     if (ids.length === 0) return new Map();
-    const rows = await this.#dataSource.query<CommentRow[]>(this.#byId, [ids, viewerOf(caller), asked]);
+    const rows = await at.query<CommentRow[]>(this.#byId, [ids, viewerOf(caller), asked]);
     return new Map(rows.map((row) => [row.id, this.#toView(row, caller)]));
   }
 

@@ -1,5 +1,6 @@
 import type { Capability } from '../../ground/capability/capability.js';
 import { orphans } from '../../ground/capability/data-check.js';
+import { Lists } from '../../ground/standbys/lists.js';
 import { Posts } from '../posts/service.js';
 import { HASHTAG_CHECKS } from './checks.js';
 import { Hashtag, HashtagPerson, LivelyHashtag, PostHashtag } from './hashtag.entity.js';
@@ -34,10 +35,11 @@ export const hashtags: Capability = {
     },
   ],
   start(house) {
-    const { database, background, pages, address } = house;
+    const { database, background, pages } = house;
     const all = house.add(new Hashtags(database, house.get(Posts), pages));
     return {
-      routes: async (app) => (await import('./routes.js')).hashtagRoutes(app, { hashtags: all, address }),
+      routes: async (app) =>
+        (await import('./routes.js')).hashtagRoutes(app, { hashtags: all, lists: house.get(Lists) }),
       jobs: [
         {
           does: 'make the lists of lively hashtags anew',

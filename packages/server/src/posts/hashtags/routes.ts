@@ -1,7 +1,7 @@
 import { Type } from 'typebox';
 import type { App } from '../../ground/http/app-type.js';
-import { linkNext } from '../../ground/http/pagination.js';
-import type { PublicAddress } from '../../ground/http/public-address.js';
+import type { Lists } from '../../ground/standbys/lists.js';
+import { seenHeaders } from '../../ground/standbys/seen.js';
 import { replies } from '../../ground/http/replies.js';
 import { pageOf, pageQuery, ref } from '../../ground/http/schemas.js';
 import { PostSchema } from '../posts/schema.js';
@@ -11,14 +11,14 @@ import type { Hashtags } from './service.js';
 /** What these are made of. */
 interface Needs {
   readonly hashtags: Hashtags;
-  readonly address: PublicAddress;
+  readonly lists: Lists;
 }
 
 const HashtagPage = pageOf(HashtagSchema, 'HashtagPage');
 const HashtagPosts = pageOf(PostSchema, 'HashtagPosts');
 
 /** Routes of the words that posts gather under. */
-export function hashtagRoutes(app: App, { hashtags, address }: Needs): void {
+export function hashtagRoutes(app: App, { hashtags, lists }: Needs): void {
   for (const schema of [HashtagSchema, HashtagPage, HashtagPosts, LivelyHashtagSchema, LivelySchema])
     app.addSchema(schema);
 
@@ -30,6 +30,7 @@ export function hashtagRoutes(app: App, { hashtags, address }: Needs): void {
         operationId: 'listHashtags',
         tags: ['hashtags'],
         summary: 'Hashtags that begin so, most used first',
+        headers: seenHeaders,
         querystring: Type.Object({
           ...pageQuery,
           q: Type.String({
@@ -41,11 +42,7 @@ export function hashtagRoutes(app: App, { hashtags, address }: Needs): void {
         response: replies({ 200: ref(HashtagPage) }, ['bad-cursor']),
       },
     },
-    async (request, reply) => {
-      const page = await hashtags.list(request.query.q, request.query);
-      linkNext(request, reply, address.base, page.next);
-      return page;
-    },
+    (request, reply) => lists.page(request, reply, (at) => hashtags.list(request.query.q, request.query, at)),
   );
 
   app.get(
@@ -58,13 +55,14 @@ export function hashtagRoutes(app: App, { hashtags, address }: Needs): void {
         summary: 'The liveliest hashtags of the last day or week',
         description:
           'A list that is made anew every minute; `madeAt` says when. The hashtag of this very name is `/v1/hashtags/%23lively`.',
+        headers: seenHeaders,
         querystring: Type.Object({
           over: Type.Union([Type.Literal('day'), Type.Literal('week')], { default: 'day' }),
         }),
         response: replies({ 200: ref(LivelySchema) }),
       },
     },
-    (request) => hashtags.lively(request.query.over),
+    (request, reply) => lists.read(request, reply, (at) => hashtags.lively(request.query.over, at)),
   );
 
   app.get(
@@ -91,6 +89,7 @@ export function hashtagRoutes(app: App, { hashtags, address }: Needs): void {
         tags: ['hashtags'],
         summary: 'The posts under a hashtag',
         params: hashtagParam,
+        headers: seenHeaders,
         querystring: Type.Object({
           ...pageQuery,
           order: Type.Union([Type.Literal('recent'), Type.Literal('score')], { default: 'recent' }),
@@ -98,11 +97,11 @@ export function hashtagRoutes(app: App, { hashtags, address }: Needs): void {
         response: replies({ 200: ref(HashtagPosts) }, ['not-found', 'bad-cursor', 'scroll-expired']),
       },
     },
-    async (request, reply) => {
+    (request, reply) => {
       const { params, query, principal } = request;
-      const page = await hashtags.posts(params.hashtag, query.order, query, principal.caller);
-      linkNext(request, reply, address.base, page.next);
-      return page;
+      return lists.page(request, reply, (at) =>
+        hashtags.posts(params.hashtag, query.order, query, principal.caller, at),
+      );
     },
   );
 }

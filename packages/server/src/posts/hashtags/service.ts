@@ -2,6 +2,7 @@ import { foldHashtagPrefix, hashtagNamed, hashtagPlan, type Caller, type ListCur
 import type { DataSource } from 'typeorm';
 import { viewerOf } from '../../accounts/users/visibility.js';
 import { FIRST_ID } from '../../ground/database/keyset.js';
+import type { Querying } from '../../ground/database/hot-transaction.js';
 import { perChoice } from '../../ground/database/prepared.js';
 import { instantOf, type Page, type PageRequest, type Pages } from '../../ground/http/pagination.js';
 import { Problem } from '../../ground/http/problem.js';
@@ -39,14 +40,14 @@ export class Hashtags {
   }
 
   /** A page of the hashtags that begin so, most used first. */
-  async list(prefix: string, request: PageRequest): Promise<Page<HashtagView>> {
+  async list(prefix: string, request: PageRequest, at: Querying): Promise<Page<HashtagView>> {
     const folded = foldHashtagPrefix(prefix);
     const list = `hashtags:${folded}`;
     const from = await this.#pages.startOf(list, request);
     // What folds to nothing is the beginning of no hashtag.
     if (folded === '' && prefix.replace(/^[#\uFF03]/, '') !== '') return { items: [], next: null };
     const [posts = null, id = null] = from ? String(from.key).split(' ') : [];
-    const rows = await this.#dataSource.query<HashtagRow[]>(listHashtags(folded !== ''), [
+    const rows = await at.query<HashtagRow[]>(listHashtags(folded !== ''), [
       folded.replace(/[\\%_]/g, '\\$&'),
       posts,
       id,
@@ -71,23 +72,29 @@ export class Hashtags {
    * A page of its posts, newest first or by lane time.
    * @throws Problem `not-found`, `bad-cursor`, `scroll-expired` where another weighting came into force meanwhile
    */
-  async posts(name: string, order: 'recent' | 'score', request: PageRequest, caller: Caller): Promise<Page<PostView>> {
+  async posts(
+    name: string,
+    order: 'recent' | 'score',
+    request: PageRequest,
+    caller: Caller,
+    at: Querying,
+  ): Promise<Page<PostView>> {
     const hashtag = await this.#require(name, caller);
     const list = `hashtag:${order}:${hashtag.id}`;
     const from = await this.#pages.startOf(list, request);
-    const rows = await this.#dataSource.query<PageRow[]>(
+    const rows = await at.query<PageRow[]>(
       ...(order === 'recent'
         ? this.#newest(hashtag, from, request, caller)
         : this.#scored(hashtag, from, request, caller)),
     );
     const keyOf = ({ key }: PageRow) => (order === 'recent' ? key.getTime() : `${hashtag.weighting} ${key.getTime()}`);
     const page = await this.#pages.toPage(list, request, rows, keyOf, ({ id }) => id);
-    return { items: (await this.#posts.viewAll(page.items, caller)).map(({ post }) => post), next: page.next };
+    return { items: (await this.#posts.viewAll(page.items, caller, at)).map(({ post }) => post), next: page.next };
   }
 
   /** The liveliest of the last day or week, as the job made the list last. */
-  async lively(over: keyof typeof WINDOWS): Promise<LivelyView> {
-    const rows = await this.#dataSource.query<LivelyRow[]>(LIVELY, [over, MOST_LIVELY]);
+  async lively(over: keyof typeof WINDOWS, at: Querying): Promise<LivelyView> {
+    const rows = await at.query<LivelyRow[]>(LIVELY, [over, MOST_LIVELY]);
     return {
       items: rows.map((row) => ({
         ...toView(row),

@@ -3,6 +3,7 @@ import type { Capability } from '../../ground/capability/capability.js';
 import { orphans } from '../../ground/capability/data-check.js';
 import { readId } from '../../ground/http/doorway.js';
 import { IdempotentCalls } from '../../ground/idempotency/service.js';
+import { Lists } from '../../ground/standbys/lists.js';
 import { readHere } from '../reading/read-here.js';
 import { TRIALS } from './ownership.js';
 import { PostPicture } from './post-picture.entity.js';
@@ -75,7 +76,14 @@ export const posts: Capability = {
     return {
       owners: { post: (reference, caller) => all.owned(readId(reference, 'post'), caller) },
       routes: async (app) =>
-        (await import('./routes.js')).postRoutes(app, { posts: all, users, idempotent, address, config }),
+        (await import('./routes.js')).postRoutes(app, {
+          posts: all,
+          users,
+          lists: house.get(Lists),
+          idempotent,
+          address,
+          config,
+        }),
     };
   },
 };

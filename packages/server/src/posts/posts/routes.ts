@@ -5,6 +5,8 @@ import { userCaller } from '../../ground/http/caller.js';
 import { etagOf, ifMatchHeaders, ifMatchOf } from '../../ground/http/doorway.js';
 import { linkNext } from '../../ground/http/pagination.js';
 import { replies } from '../../ground/http/replies.js';
+import type { Lists } from '../../ground/standbys/lists.js';
+import { seenHeaders } from '../../ground/standbys/seen.js';
 import { pageOf, pageQuery, ref, userParam } from '../../ground/http/schemas.js';
 import { idempotencyHeaders, idempotentCallOf } from '../../ground/idempotency/header.js';
 import type { Posts } from './service.js';
@@ -18,6 +20,7 @@ import { postBody, postParam, postPatch, PostSchema, VersionSchema } from './sch
 interface Needs {
   readonly posts: Posts;
   readonly users: Users;
+  readonly lists: Lists;
   readonly idempotent: IdempotentCalls;
   readonly address: PublicAddress;
   readonly config: Config;
@@ -28,7 +31,7 @@ const VersionPage = pageOf(VersionSchema, 'PostVersionPage');
 const sortQuery = { sort: Type.Union([Type.Literal('newest'), Type.Literal('oldest')], { default: 'newest' }) };
 
 /** Routes of posts. */
-export function postRoutes(app: App, { posts, users, idempotent, address, config }: Needs): void {
+export function postRoutes(app: App, { posts, users, lists, idempotent, address, config }: Needs): void {
   for (const schema of [SpanSchema, PostSchema, PostPage, VersionSchema, VersionPage]) app.addSchema(schema);
 
   app.get(
@@ -39,15 +42,15 @@ export function postRoutes(app: App, { posts, users, idempotent, address, config
         operationId: 'listPosts',
         tags: ['posts'],
         summary: 'Everybody’s public posts',
+        headers: seenHeaders,
         querystring: Type.Object({ ...pageQuery, ...sortQuery }),
         response: replies({ 200: ref(PostPage) }, ['bad-cursor']),
       },
     },
-    async (request, reply) => {
-      const page = await posts.list(request.query.sort, null, request.query, request.principal.caller);
-      linkNext(request, reply, address.base, page.next);
-      return page;
-    },
+    (request, reply) =>
+      lists.page(request, reply, (at) =>
+        posts.list(request.query.sort, null, request.query, request.principal.caller, at),
+      ),
   );
 
   app.get(
@@ -59,15 +62,15 @@ export function postRoutes(app: App, { posts, users, idempotent, address, config
         tags: ['posts'],
         summary: 'One user’s posts',
         params: userParam,
+        headers: seenHeaders,
         querystring: Type.Object({ ...pageQuery, ...sortQuery }),
         response: replies({ 200: ref(PostPage) }, ['not-found', 'bad-cursor']),
       },
     },
     async (request, reply) => {
-      const authorId = await users.require(request.params.user, request.principal.caller);
-      const page = await posts.list(request.query.sort, authorId, request.query, request.principal.caller);
-      linkNext(request, reply, address.base, page.next);
-      return page;
+      const { params, query, principal } = request;
+      const authorId = await users.require(params.user, principal.caller);
+      return lists.page(request, reply, (at) => posts.list(query.sort, authorId, query, principal.caller, at));
     },
   );
 

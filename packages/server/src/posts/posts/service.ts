@@ -16,6 +16,7 @@ import {
 } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
+import type { Querying } from '../../ground/database/hot-transaction.js';
 import { prepared } from '../../ground/database/prepared.js';
 import { inTransaction } from '../../ground/database/transaction.js';
 import type { Taking } from '../../ground/idempotency/service.js';
@@ -111,23 +112,24 @@ export class Posts {
     return found.post;
   }
 
-  /** Visible posts in the order of the ids, in one statement whatever their number. */
-  async viewAll(ids: string[], caller: Caller): Promise<PostWithPeople[]> {
+  /** Visible posts in the order of the ids, in one statement whatever their number. @param at where they are read */
+  async viewAll(ids: string[], caller: Caller, at: Querying = this.#dataSource): Promise<PostWithPeople[]> {
     if (ids.length === 0) return [];
-    const rows = await this.#dataSource.query<PostByIdRow[]>(this.#byId, [ids, viewerOf(caller)]);
+    const rows = await at.query<PostByIdRow[]>(this.#byId, [ids, viewerOf(caller)]);
     return rows.map((row) => ({ post: this.toView(row, caller, row.weights), people: peopleOf(toCounts(row)) }));
   }
 
-  /** A page of everybody's posts, or of one author's. */
+  /** A page of everybody's posts, or of one author's. @param at where it is read */
   async list(
     sort: 'newest' | 'oldest',
     authorId: string | null,
     request: PageRequest,
     caller: Caller,
+    at: Querying,
   ): Promise<Page<PostView>> {
     const list = `posts:${sort}:${authorId ?? 'everybody'}`;
     const from = await this.#pages.startOf(list, request);
-    const rows = await this.#dataSource.query<{ id: string; created_at: Date }[]>(
+    const rows = await at.query<{ id: string; created_at: Date }[]>(
       listPosts(sort, authorId ? 'author' : 'everybody'),
       [authorId, instantOf(from), from?.id ?? null, request.limit + 1, viewerOf(caller)],
     );
@@ -138,7 +140,7 @@ export class Posts {
       (row) => row.created_at.getTime(),
       (row) => row.id,
     );
-    return { items: (await this.viewAll(page.items, caller)).map(({ post }) => post), next: page.next };
+    return { items: (await this.viewAll(page.items, caller, at)).map(({ post }) => post), next: page.next };
   }
 
   /** Owner and version of a post that the caller may see, or null. */

@@ -1,6 +1,7 @@
 import type { Capability } from '../../ground/capability/capability.js';
 import { orphans } from '../../ground/capability/data-check.js';
 import { Comments } from '../comments/service.js';
+import { Lists } from '../../ground/standbys/lists.js';
 import { Posts } from '../posts/service.js';
 import { TRIALS } from './ownership.js';
 import { CommentReaction, Reaction } from './reaction.entity.js';
@@ -34,7 +35,13 @@ export const reactions: Capability = {
     const [posts, comments] = [house.get(Posts), house.get(Comments)];
     return {
       routes: async (app) =>
-        (await import('./routes.js')).reactionRoutes(app, { reactions: all, posts, comments, address, config }),
+        (await import('./routes.js')).reactionRoutes(app, {
+          reactions: all,
+          posts,
+          comments,
+          lists: house.get(Lists),
+          config,
+        }),
     };
   },
 };

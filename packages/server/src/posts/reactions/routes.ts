@@ -2,14 +2,14 @@ import { Type } from 'typebox';
 import { commentParam } from '../comments/schema.js';
 import type { App } from '../../ground/http/app-type.js';
 import { signedIn } from '../../ground/http/doorway.js';
-import { linkNext } from '../../ground/http/pagination.js';
+import type { Lists } from '../../ground/standbys/lists.js';
+import { seenHeaders } from '../../ground/standbys/seen.js';
 import { refusalProblem } from '../../ground/http/problem.js';
 import { replies } from '../../ground/http/replies.js';
 import { pageOf, pageQuery, ref } from '../../ground/http/schemas.js';
 import { postParam } from '../posts/schema.js';
 import type { Reactions } from './service.js';
 import type { Posts } from '../posts/service.js';
-import type { PublicAddress } from '../../ground/http/public-address.js';
 import type { Config } from '../../ground/config/schema.js';
 import type { Comments } from '../comments/service.js';
 import { CommentReactedSchema, PostReactedSchema, reactionBody, ReactionSchema } from './schema.js';
@@ -18,7 +18,7 @@ import { CommentReactedSchema, PostReactedSchema, reactionBody, ReactionSchema }
 interface Needs {
   readonly reactions: Reactions;
   readonly posts: Posts;
-  readonly address: PublicAddress;
+  readonly lists: Lists;
   readonly config: Config;
   readonly comments: Comments;
 }
@@ -37,7 +37,7 @@ export function reactionRoutes(app: App, services: Needs): void {
   commentReactions(app, services);
 }
 
-function postReactions(app: App, { reactions, posts, address, config }: Needs): void {
+function postReactions(app: App, { reactions, posts, lists, config }: Needs): void {
   app.put(
     '/v1/posts/:post/reaction',
     {
@@ -78,21 +78,21 @@ function postReactions(app: App, { reactions, posts, address, config }: Needs): 
         tags: ['reactions'],
         summary: 'Who reacted to a post, newest first',
         params: postParam,
+        headers: seenHeaders,
         querystring: listQuery,
         response: replies({ 200: ref(ReactionPage) }, ['not-found', 'bad-cursor']),
       },
     },
     async (request, reply) => {
+      const { params, query } = request;
       const { caller } = request.principal;
-      if (!(await posts.owned(request.params.post, caller))) throw refusalProblem('not-found', 'post');
-      const page = await reactions.list('post', request.params.post, request.query.kind, request.query, caller);
-      linkNext(request, reply, address.base, page.next);
-      return page;
+      if (!(await posts.owned(params.post, caller))) throw refusalProblem('not-found', 'post');
+      return lists.page(request, reply, (at) => reactions.list('post', params.post, query.kind, query, caller, at));
     },
   );
 }
 
-function commentReactions(app: App, { reactions, comments, address, config }: Needs): void {
+function commentReactions(app: App, { reactions, comments, lists, config }: Needs): void {
   app.put(
     '/v1/comments/:comment/reaction',
     {
@@ -133,16 +133,18 @@ function commentReactions(app: App, { reactions, comments, address, config }: Ne
         tags: ['reactions'],
         summary: 'Who reacted to a comment, newest first',
         params: commentParam,
+        headers: seenHeaders,
         querystring: listQuery,
         response: replies({ 200: ref(ReactionPage) }, ['not-found', 'bad-cursor']),
       },
     },
     async (request, reply) => {
+      const { params, query } = request;
       const { caller } = request.principal;
-      if (!(await comments.owned(request.params.comment, caller))) throw refusalProblem('not-found', 'comment');
-      const page = await reactions.list('comment', request.params.comment, request.query.kind, request.query, caller);
-      linkNext(request, reply, address.base, page.next);
-      return page;
+      if (!(await comments.owned(params.comment, caller))) throw refusalProblem('not-found', 'comment');
+      return lists.page(request, reply, (at) =>
+        reactions.list('comment', params.comment, query.kind, query, caller, at),
+      );
     },
   );
 }

@@ -1,5 +1,6 @@
 import { netOf, type Caller } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
+import type { Querying } from '../../ground/database/hot-transaction.js';
 import { retried } from '../../ground/database/transaction.js';
 import { instantOf, type Page, type PageRequest, type Pages } from '../../ground/http/pagination.js';
 import { Problem } from '../../ground/http/problem.js';
@@ -70,17 +71,18 @@ export class Reactions {
     return { commentId, changed, reaction: kind, tallies: { reactions, net: netOf(reactions, weights) } };
   }
 
-  /** A page of who reacted to a thing that the caller may see, newest first. @param kind only those with this kind */
+  /** A page of who reacted to a thing that the caller may see, newest first. @param kind only those with this kind @param at where it is read */
   async list(
     target: Target,
     id: string,
     kind: string | undefined,
     request: PageRequest,
     caller: Caller,
+    at: Querying,
   ): Promise<Page<ReactionView>> {
     const list = `reactions:${target}:${kind ?? 'any'}:${id}`;
     const from = await this.#pages.startOf(list, request);
-    const rows = await this.#dataSource.query<ReactionRow[]>(listReactions(target), [
+    const rows = await at.query<ReactionRow[]>(listReactions(target), [
       id,
       instantOf(from),
       from?.id ?? null,

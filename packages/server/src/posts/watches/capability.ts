@@ -1,5 +1,6 @@
 import type { Capability } from '../../ground/capability/capability.js';
 import { orphans } from '../../ground/capability/data-check.js';
+import { Lists } from '../../ground/standbys/lists.js';
 import { Posts } from '../posts/service.js';
 import { TRIALS } from './ownership.js';
 import { Watches } from './service.js';
@@ -34,11 +35,12 @@ export const watches: Capability = {
     },
   ],
   start(house) {
-    const { database, background, pages, address } = house;
+    const { database, background, pages } = house;
     const posts = house.get(Posts);
     const all = house.add(new Watches(database, background, { posts, pages }));
     return {
-      routes: async (app) => (await import('./routes.js')).watchRoutes(app, { watches: all, posts, address }),
+      routes: async (app) =>
+        (await import('./routes.js')).watchRoutes(app, { watches: all, posts, lists: house.get(Lists) }),
       jobs: [
         {
           does: 'tell those who watch a post of comments',

@@ -1,9 +1,9 @@
 import { Type } from 'typebox';
 import type { App } from '../../ground/http/app-type.js';
 import { signedIn } from '../../ground/http/doorway.js';
-import { linkNext } from '../../ground/http/pagination.js';
+import type { Lists } from '../../ground/standbys/lists.js';
+import { seenHeaders } from '../../ground/standbys/seen.js';
 import { refusalProblem } from '../../ground/http/problem.js';
-import type { PublicAddress } from '../../ground/http/public-address.js';
 import { replies } from '../../ground/http/replies.js';
 import { pageOf, pageQuery, ref, Uuid } from '../../ground/http/schemas.js';
 import { PostSchema, postParam } from '../posts/schema.js';
@@ -14,7 +14,7 @@ import type { Watches } from './service.js';
 interface Needs {
   readonly watches: Watches;
   readonly posts: Posts;
-  readonly address: PublicAddress;
+  readonly lists: Lists;
 }
 
 const WatchSchema = Type.Object(
@@ -24,7 +24,7 @@ const WatchSchema = Type.Object(
 const WatchedPosts = pageOf(PostSchema, 'WatchedPosts');
 
 /** Routes of watching posts. */
-export function watchRoutes(app: App, { watches, posts, address }: Needs): void {
+export function watchRoutes(app: App, { watches, posts, lists }: Needs): void {
   app.addSchema(WatchSchema);
   app.addSchema(WatchedPosts);
 
@@ -57,14 +57,14 @@ export function watchRoutes(app: App, { watches, posts, address }: Needs): void 
         operationId: 'listWatches',
         tags: ['notifications'],
         summary: 'The posts that the caller watches, the latest first',
+        headers: seenHeaders,
         querystring: Type.Object(pageQuery),
         response: replies({ 200: ref(WatchedPosts) }, ['bad-cursor']),
       },
     },
-    async (request, reply) => {
-      const page = await watches.list(signedIn(request).userId, request.query, request.principal.caller);
-      linkNext(request, reply, address.base, page.next);
-      return page;
+    (request, reply) => {
+      const { userId } = signedIn(request);
+      return lists.page(request, reply, (at) => watches.list(userId, request.query, request.principal.caller, at));
     },
   );
 }

@@ -47,11 +47,11 @@ export class Watches {
   }
 
   /** A page of the posts that a user watches and may see, the latest first. */
-  async list(userId: string, request: PageRequest, caller: Caller): Promise<Page<PostView>> {
+  async list(userId: string, request: PageRequest, caller: Caller, at: Querying): Promise<Page<PostView>> {
     const list = `watches:${userId}`;
     const from = await this.#pages.startOf(list, request);
     const parameters = [userId, instantOf(from), from?.id ?? null, request.limit + 1];
-    const rows = await this.#dataSource.query<{ id: string; created_at: Date }[]>(WATCHED, parameters);
+    const rows = await at.query<{ id: string; created_at: Date }[]>(WATCHED, parameters);
     const page = await this.#pages.toPage(
       list,
       request,
@@ -59,7 +59,7 @@ export class Watches {
       (row) => row.created_at.getTime(),
       (row) => row.id,
     );
-    const posts = await this.#posts.viewAll(page.items, caller);
+    const posts = await this.#posts.viewAll(page.items, caller, at);
     return { items: posts.map(({ post }) => post), next: page.next };
   }
 
