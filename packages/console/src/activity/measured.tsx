@@ -30,6 +30,7 @@ export function Measured({ every }: { every: number | false }) {
           <Stack sx={{ gap: 1.5, minWidth: 0 }}>
             <Pools figures={measured.data} />
             <Standbys figures={measured.data} />
+            <KeptLog figures={measured.data} />
           </Stack>
           <Stack sx={{ gap: 1.5, minWidth: 0 }}>
             <Batches figures={measured.data} />
@@ -113,13 +114,32 @@ function Standbys({ figures }: { figures: Figures }) {
             key={name}
             name={name}
             figures={[
-              age === undefined ? <Lost key="age" /> : seconds(age),
+              age === undefined ? <Wrong key="age">not reached</Wrong> : seconds(age),
               whole(figures.of('gather_lane_standby_statements', { ...server, outcome: 'done' })),
               whole(figures.of('gather_lane_standby_statements', { ...server, outcome: 'failed' })),
             ]}
           />
         );
       })}
+    </Listed>
+  );
+}
+
+/** Nothing where the database keeps none. */
+function KeptLog({ figures }: { figures: Figures }) {
+  const failing = figures.of('gather_lane_log_failing_seconds');
+  if (failing === undefined) return null;
+  const rows: readonly (readonly [string, ReactNode])[] = [
+    ['Parts copied', whole(figures.of('gather_lane_log_parts', { outcome: 'copied' }))],
+    ['Attempts that failed', whole(figures.of('gather_lane_log_parts', { outcome: 'failed' }))],
+    ['Not copied yet', megabytes(figures.of('gather_lane_log_waiting_bytes'))],
+    ['It can be copied', failing > 0 ? <Wrong key="failing">not for {seconds(failing)}</Wrong> : 'yes'],
+  ];
+  return (
+    <Listed title="Log that is kept" columns={['Figure', 'Now']}>
+      {rows.map(([name, value]) => (
+        <Row key={name} name={name} figures={[value]} />
+      ))}
     </Listed>
   );
 }
@@ -185,9 +205,9 @@ function Nothing({ columns, children }: { columns: number; children: ReactNode }
   );
 }
 
-const Lost = () => (
+const Wrong = ({ children }: { children: ReactNode }) => (
   <Typography component="span" sx={{ color: 'error.main', fontSize: 'inherit' }}>
-    not reached
+    {children}
   </Typography>
 );
 
@@ -195,6 +215,7 @@ const whole = (value: number | undefined): string => (value === undefined ? '' :
 
 function seconds(value: number | undefined): string {
   if (value === undefined) return '';
+  if (value >= 120) return `${Math.round(value / 60).toLocaleString('en-GB')} min`;
   return value < 1 ? `${(value * 1000).toFixed(value > 0 && value < 0.01 ? 1 : 0)} ms` : `${value.toFixed(1)} s`;
 }
 

@@ -17,6 +17,7 @@ import { planOf } from '../ground/capability/plan.js';
 import { idempotency } from '../ground/idempotency/capability.js';
 import { jobs } from '../ground/jobs/capability.js';
 import { keys } from '../ground/keys/capability.js';
+import { keptLog } from '../ground/kept-log/capability.js';
 import { metrics } from '../ground/metrics/capability.js';
 import { standbys } from '../ground/standbys/capability.js';
 import { rates } from '../ground/rates/capability.js';
@@ -49,6 +50,7 @@ export const CAPABILITIES: readonly Capability[] = [
   keys,
   metrics,
   rates,
+  keptLog,
   standbys,
   jobs,
   idempotency,
