@@ -36,6 +36,9 @@ export interface Member {
   readonly handle: string;
 }
 
+/** Somebody with one thing of each kind. */
+export type Owner = Member & { readonly things: Things };
+
 /** Somebody on whose post others comment. */
 export type Host = Member & { readonly post: string };
 
@@ -90,7 +93,7 @@ export class Cast {
   }
 
   /** An owner with one thing of each kind, who keeps `blocked` out and comments at `host`'s too. */
-  owner(blocked: Member, host: Host): Promise<Member & { things: Things }> {
+  owner(blocked: Member, host: Host): Promise<Owner> {
     // In one transaction, and few statements: there are hundreds of owners.
     return this.#make(async (manager) => {
       const owner = await this.#makeMember(manager, false);
@@ -104,7 +107,7 @@ export class Cast {
   }
 
   /** What is the owner's, as a text that changes with any of it. */
-  async snapshot({ things }: { things: Things }): Promise<string> {
+  async snapshot({ things }: Owner): Promise<string> {
     const [row] = await this.#dataSource.query<{ snapshot: string }[]>(this.#snapshot, [things.user]);
     return row!.snapshot;
   }

@@ -1,6 +1,6 @@
 import { expected, faultOf, ownedKind, ROLES, type Expectation, type Role } from '@gather-lane/core';
 import type { Things, Trial } from '../../ground/capability/trial.js';
-import type { Cast, Host, Member } from './cast.js';
+import type { Cast, Host, Member, Owner } from './cast.js';
 
 /** A route of the API document. */
 export interface Operation {
@@ -37,8 +37,36 @@ export type Call = (
   request: { method: string; path: string; body: unknown; headers?: Record<string, string> },
 ) => Promise<{ status: number; problem: string | null }>;
 
-/** Who tries, beside the owner, who is new each time. */
+/** Who tries, beside the owner. */
 export type Others = Readonly<Record<'another' | 'blocked' | 'moderator', Member>> & { readonly host: Host };
+
+/**
+ * The owner on whose things a route is tried: the same one as long as nothing came of it, and a new one after whatever may have changed
+ * something.
+ */
+class Owners {
+  readonly #make: () => Promise<Owner>;
+  #kept: Owner | null = null;
+
+  constructor(cast: Cast, { blocked, host }: Others) {
+    this.#make = () => cast.owner(blocked, host);
+  }
+
+  async next(): Promise<Owner> {
+    return (this.#kept ??= await this.#make());
+  }
+
+  /** They are not as they were, or may not be. */
+  spent(): void {
+    this.#kept = null;
+  }
+}
+
+/** Everybody whom a route is tried with. */
+interface People {
+  readonly others: Others;
+  readonly owners: Owners;
+}
 
 /** A route is tried on things of the owner's own, and where it can be on those that stand inside somebody else's. */
 type Where = 'own' | 'elsewhere';
@@ -59,7 +87,7 @@ const NAMED: Record<string, (things: Things) => string> = {
 
 const removedOf = (thing: string): string => `removed${thing[0]!.toUpperCase()}${thing.slice(1)}`;
 
-/** Tries one route as everybody, each time on things of a new owner. */
+/** Tries one route as everybody, on things of an owner who was made for that. */
 export async function tryRoute(
   operation: Operation,
   trial: Trial | undefined,
@@ -77,7 +105,8 @@ export async function tryRoute(
   const faults =
     operation.rule === trial.rule ? [] : [`declares "${operation.rule}", and the matrix has "${trial.rule}"`];
   const cells: Cell[] = [];
-  for (const role of ROLES) cells.push(await tryEverywhere(role, operation, trial, cast, others, call));
+  const owners = new Owners(cast, others);
+  for (const role of ROLES) cells.push(await tryEverywhere(role, operation, trial, cast, { others, owners }, call));
   if (trial.raced) faults.push(...(await race(operation, trial, cast, others, call)));
   return { ...operation, cells, faults };
 }
@@ -88,14 +117,14 @@ async function tryEverywhere(
   operation: Operation,
   trial: Trial,
   cast: Cast,
-  others: Others,
+  people: People,
   call: Call,
 ): Promise<Cell> {
-  const own = await tryAs(role, operation, trial, cast, others, call, 'own');
+  const own = await tryAs(role, operation, trial, cast, people, call, 'own');
   const names = namesOf(operation.path);
   const isElsewhere = trial.inside || (names === 'comment' && !ownedKind(trial.rule)?.startsWith('removed'));
   if (own.fault || own.status === null || !isElsewhere) return own;
-  const elsewhere = await tryAs(role, operation, trial, cast, others, call, 'elsewhere');
+  const elsewhere = await tryAs(role, operation, trial, cast, people, call, 'elsewhere');
   return elsewhere.fault ? { ...elsewhere, says: `on a post of somebody else’s: ${elsewhere.says}` } : own;
 }
 
@@ -104,7 +133,7 @@ async function tryAs(
   operation: Operation,
   trial: Trial,
   cast: Cast,
-  others: Others,
+  { others, owners }: People,
   call: Call,
   where: Where,
 ): Promise<Cell> {
@@ -121,7 +150,7 @@ async function tryAs(
       says: `not tried: ${trial.spares}`,
       fault: false,
     };
-  const owner = await cast.owner(others.blocked, others.host);
+  const owner = await owners.next();
   const member = role === 'owner' ? owner : role in others ? others[role as 'another' | 'blocked' | 'moderator'] : null;
   const as = { role, token: member && (await cast.tokenOf(member)) };
   const request = requestOf(operation, trial, owner.things, where);
@@ -140,6 +169,8 @@ async function tryAs(
     }
   }
   const changes = operation.method !== 'GET';
+  // Who was let in may have changed something else than what is the owner's.
+  if (!kept || (changes && happened.status < 400)) owners.spent();
   // What is out of sight for them is named in the body: no such value.
   const hidden = inside && wanted === 'not-found' && happened.problem === 'invalid';
   const problem = hidden ? 'not-found' : happened.problem;
