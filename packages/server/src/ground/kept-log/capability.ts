@@ -38,7 +38,7 @@ export const keptLog: Capability = {
       help: 'How much of the log is not copied yet',
       now: async () => {
         const now = await standing();
-        return now?.waiting == null ? [] : [{ value: now.waiting }];
+        return now?.waiting === undefined || now.waiting === null ? [] : [{ value: now.waiting }];
       },
     });
     const { keepLog } = config.database;
@@ -52,7 +52,7 @@ export const keptLog: Capability = {
             const { failingSince, failedPart, waiting } = (await standing()) ?? {};
             if (!failingSince) return;
             throw new Error(
-              `The log of the database cannot be copied to database.keepLog (${keepLog}) since ${failingSince.toISOString()}: ${failedPart} failed last. What is not copied${waiting == null ? '' : ` (${megabytes(waiting)})`} stays in the database’s own folder, which grows until it can be: pg.log in the data folder says why it cannot.`,
+              `The log of the database cannot be copied to database.keepLog (${keepLog}) since ${failingSince.toISOString()}: ${failedPart} failed last. What is not copied${waiting === null || waiting === undefined ? '' : ` (${megabytes(waiting)})`} stays in the database’s own folder, which grows until it can be: pg.log in the data folder says why it cannot.`,
             );
           },
         },

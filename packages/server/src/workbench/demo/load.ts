@@ -12,7 +12,7 @@ import {
 import type { DataSource, EntityManager } from 'typeorm';
 import type { Config } from '../../ground/config/schema.js';
 import { hashPassword } from '../../accounts/sessions/passwords.js';
-import { tellAnew } from '../../notifications/telling/tell-anew.js';
+import { TOLD, tellAnew } from '../../notifications/telling/tell-anew.js';
 import { readNew } from '../../posts/reading/back-fill.js';
 import { columnType } from '../../ground/fields/column-type.js';
 
@@ -134,12 +134,14 @@ export async function loadDemo(
       }
     // What they name is found by the rules of any text, once everybody is there.
     await readNew(manager);
+    // What is there by now is not known to the planner before.
+    await manager.query(`ANALYZE ${tables.map(({ name }) => name).join(', ')}`);
     // What was told in the last weeks, the latest of it unseen.
     const now = Date.now();
     await tellAnew(manager, new Date(now - TOLD_MS), new Date(now - UNSEEN_MS));
   });
   // Fresh statistics and visibility, so that the first pages are as quick as later ones.
-  for (const name of [...tables.map((table) => table.name), 'notifications', 'notification_acts', 'post_watches'])
+  for (const name of [...tables.map((table) => table.name), ...TOLD])
     await dataSource.query(`VACUUM (ANALYZE) ${name}`);
 }
 

@@ -19,7 +19,7 @@ import { modelState } from '../model/migration/plan.js';
 import { hashPassword } from '../../accounts/sessions/passwords.js';
 import { COUNT_LATER, COUNT_MADE } from '../../ranking/tallies/made.js';
 import { liveStandings } from '../../ranking/weighting/in-force.js';
-import { tellAnew } from '../../notifications/telling/tell-anew.js';
+import { TOLD, tellAnew } from '../../notifications/telling/tell-anew.js';
 import { READING } from '../../posts/reading/service.js';
 import { FillRun } from './fill-run.entity.js';
 
@@ -175,12 +175,13 @@ async function load(
   }
   const [runner] = runners as [QueryRunner];
   const begun = run.startedAt.getTime();
-  await tellAnew(runner.manager, new Date(begun - TOLD_MS), new Date(begun - UNSEEN_MS));
   progress({ phase: 'vacuum and statistics', batch: maker.batches, batches: maker.batches, rows: total });
-  // Fresh statistics and visibility, so that the first pages are as quick as later ones.
+  // Fresh statistics and visibility, so that the first pages are as quick as later ones, and so is what comes of the rows.
   const filled = Object.entries(plan.tables).flatMap(([name, table]) => (table.filled ? [name] : []));
   for (const table of [...filled, ...(await liveStandings(runner.manager))])
     await runner.query(`VACUUM (ANALYZE) ${table}`);
+  await tellAnew(runner.manager, new Date(begun - TOLD_MS), new Date(begun - UNSEEN_MS));
+  for (const table of TOLD) await runner.query(`VACUUM (ANALYZE) ${table}`);
   return { run: run.id, rows };
 }
 
