@@ -226,7 +226,7 @@ describe('shaping the model', () => {
 describe('on a big table', () => {
   test('killed outright at any moment, it is finished by running it once more', async () => {
     await client.query(
-      `INSERT INTO users (id, handle, name) SELECT gen_random_uuid(), 'big_' || n, 'Crew ' || n % 900 FROM generate_series(1, 16000) n`,
+      `INSERT INTO users (id, handle, name) SELECT gen_random_uuid(), 'big_' || n, 'Crew ' || n % 900 FROM generate_series(1, 9000) n`,
     );
     file(`model:
   users:

@@ -32,15 +32,14 @@ beforeAll(async () => {
   database = await makeDatabase();
   const scope = join(folder, 'node_modules/@gather-lane');
   files = {};
+  const places = PACKAGES.flatMap((name) => ['-w', `packages/${name}`]);
+  const packed = spawnSync('npm', ['pack', '--json', '--ignore-scripts', '--pack-destination', folder, ...places], {
+    encoding: 'utf8',
+  });
+  const tarballs = JSON.parse(packed.stdout) as { name: string; filename: string; files: { path: string }[] }[];
   for (const name of PACKAGES) {
     const from = join(process.cwd(), 'packages', name);
-    const packed = spawnSync('npm', ['pack', '--json', '--ignore-scripts', '--pack-destination', folder], {
-      cwd: from,
-      encoding: 'utf8',
-    });
-    const [{ filename, files: listed }] = JSON.parse(packed.stdout) as [
-      { filename: string; files: { path: string }[] },
-    ];
+    const { filename, files: listed } = tarballs.find((each) => each.name === `@gather-lane/${name}`)!;
     files[name] = listed.map(({ path }) => path);
     mkdirSync(join(scope, name), { recursive: true });
     execFileSync('tar', ['xzf', join(folder, filename), '-C', join(scope, name), '--strip-components=1']);

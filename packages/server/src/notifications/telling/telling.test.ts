@@ -254,7 +254,7 @@ test('a storm of acts, deletes, blocks, marks and edits on two services leaves w
     }
   };
   const caller = async () => {
-    for (let i = 0; i < 70; i++) await act();
+    for (let i = 0; i < 45; i++) await act();
   };
   await Promise.all(Array.from({ length: 14 }, caller));
   await Promise.all([service!, other!].map(({ house }) => house.get(Watches).announce()));
