@@ -20,6 +20,7 @@ import { Traces1764000000019 } from './migrations/1764000000019-traces.js';
 import { ManyAtOnce1764000000020 } from './migrations/1764000000020-many-at-once.js';
 import { ManyProcesses1764000000021 } from './migrations/1764000000021-many-processes.js';
 import { OnePlan1764000000022 } from './migrations/1764000000022-one-plan.js';
+import { LighterTraces1764000000023 } from './migrations/1764000000023-lighter-traces.js';
 
 /** The product's migrations, oldest first. */
 export const MIGRATIONS = [
@@ -45,4 +46,5 @@ export const MIGRATIONS = [
   ManyAtOnce1764000000020,
   ManyProcesses1764000000021,
   OnePlan1764000000022,
+  LighterTraces1764000000023,
 ];
