@@ -149,15 +149,24 @@ export class ModelDataSource extends DataSource {
   /** Runs work in a transaction on one of the connections where statements are prepared; see {@link inHotTransaction}. */
   async transactHot<T>(work: (transaction: Querying) => Promise<T>): Promise<T> {
     const { client, release } = await lease(this.hot);
-    let [broken, planGone] = [true, false];
+    let [begun, broken, planGone] = [false, true, false];
+    /** The first statement goes with what begins the transaction: one packet, and one round trip. */
+    const send = async (sql: string, query: HotQuery): Promise<QueryResult> => {
+      if (begun) return measured(sql, client.query(query));
+      begun = true;
+      const [opened, answered] = inOnePacket(client, () => [client.query('BEGIN'), measured(sql, client.query(query))]);
+      const [beginning, first] = await Promise.allSettled([opened, answered]);
+      if (beginning.status === 'rejected') throw beginning.reason;
+      if (first.status === 'rejected') throw first.reason;
+      return first.value;
+    };
     try {
-      await client.query('BEGIN');
       const result = await work({
         query: async <R>(sql: string, parameters: unknown[] = []) => {
           if (this.#traced) whoseStatement(sql);
           const query: HotQuery = this.#hotly({ sql, parameters }) ?? { text: sql, values: parameters };
           try {
-            const result = await measured(sql, client.query(query));
+            const result = await send(sql, query);
             this.#learn(query, result);
             return result.rows as R;
           } catch (error) {
@@ -166,6 +175,10 @@ export class ModelDataSource extends DataSource {
           }
         },
       });
+      if (!begun) {
+        broken = false;
+        return result;
+      }
       const [committed, asked] = inOnePacket(client, () => [
         client.query('COMMIT'),
         this.#places?.ask(client, this.#prepares),
@@ -177,10 +190,12 @@ export class ModelDataSource extends DataSource {
       broken = false;
       return result;
     } catch (error) {
-      broken = await client.query('ROLLBACK').then(
-        () => false,
-        () => true,
-      );
+      broken =
+        begun &&
+        (await client.query('ROLLBACK').then(
+          () => false,
+          () => true,
+        ));
       if (!planGone) throw error;
     } finally {
       release(broken);

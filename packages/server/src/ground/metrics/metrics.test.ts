@@ -69,7 +69,7 @@ describe('metrics', () => {
       await count('/v1/posts/{post}', 404),
       await count('no route', 404),
     ]).toEqual([before[0]! + 3, before[1]! + 1, before[2]! + 1]);
-    expect(await read()).not.toMatch(new RegExp(`${post}|${ann.id}|ann`));
+    expect(await read()).not.toMatch(new RegExp(`${post}|${ann.id}|\\bann\\b`));
   });
 
   test('count statements by their first word, and those that failed apart', async () => {
