@@ -13,8 +13,8 @@ export interface ToldRow {
   readonly after: RowValues | null;
   /** Columns that are not public, with a star where the value is another now. */
   readonly hidden: readonly string[];
-  /** Where in the database it happened, as PostgreSQL says it: functions and their texts, no values. */
-  readonly where: string;
+  /** The function of the database that did it; empty for the statement itself, and for foreign keys. */
+  readonly by: string;
   readonly bytes: number;
 }
 
@@ -37,9 +37,8 @@ export function toldRows({ message = '' }: RowsNotice, isShown: IsShown): ToldRo
   const rows: ToldRow[] = [];
   for (const group of message.split('\n').slice(1)) {
     const [head = '', ...lines] = group.split('\r');
-    const [, table = '', did = '', masked = '{}', ...place] = head.split('\t');
+    const [, table = '', did = '', masked = '{}', by = ''] = head.split('\t');
     const act = ACTS[did] ?? 'changed';
-    const where = place.join('\t').replaceAll('\f', '\n');
     const masks = masked === '{}' ? NONE : masked.slice(1, -1).split(',');
     for (const line of lines) {
       const [other = '', old = '-', made = '-'] = line.split('\t');
@@ -48,7 +47,7 @@ export function toldRows({ message = '' }: RowsNotice, isShown: IsShown): ToldRo
       const unknown: string[] = [];
       const [before, after] = [rowOf(old, table, isShown, unknown), rowOf(made, table, isShown, unknown)];
       const hidden = unknown.length === 0 && other === '' ? masks : starred([...masks, ...unknown], other);
-      rows.push({ table, act, before, after, hidden, where, bytes: old.length + made.length + where.length });
+      rows.push({ table, act, before, after, hidden, by, bytes: old.length + made.length });
     }
   }
   return rows;
@@ -76,7 +75,7 @@ function rowOf(text: string, table: string, isShown: IsShown, unknown: string[])
 
 /** A row as it is shown. */
 export function rowChange(
-  { table, act, before, after, hidden, where }: ToldRow,
+  { table, act, before, after, hidden, by }: ToldRow,
   statement: number,
   undone: boolean,
 ): RowChange {
@@ -90,7 +89,7 @@ export function rowChange(
     after: after && shortened(after),
     changed: act === 'changed' ? [...unlike, ...starred] : [],
     masked: hidden.map((name) => name.replace(/^\*/, '')),
-    by: doneBy(where),
+    by: by === '' ? null : `function ${by.replaceAll('"', '')}`,
     statement,
     undone,
   };
@@ -107,13 +106,4 @@ function shortValue(value: unknown): unknown {
   if (typeof value !== 'object' || value === null) return value;
   const text = JSON.stringify(value);
   return text.length > LONGEST ? `${text.slice(0, LONGEST)}…` : value;
-}
-
-/** The function that did it, from the innermost place in which it happened; null for the statement itself, and for foreign keys. */
-function doneBy(where: string): string | null {
-  for (const place of where.split('\n').slice(1)) {
-    const called = /^(?:PL\/pgSQL|SQL) function "?(\w+)"?/.exec(place)?.[1];
-    if (called !== undefined) return `function ${called}`;
-  }
-  return null;
 }

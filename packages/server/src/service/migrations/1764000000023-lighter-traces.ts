@@ -1,7 +1,7 @@
 import type { MigrationInterface, QueryRunner } from 'typeorm';
 
 /**
- * What tells rows to traces counts bytes, not characters, and looks itself whether it is asked to. As the condition of a trigger that was
+ * What tells rows to traces counts bytes, not characters, keeps of the place of each but the function, and looks itself whether it is asked to. As the condition of a trigger that was
  * read anew by each statement.
  */
 export class LighterTraces1764000000023 implements MigrationInterface {
@@ -24,6 +24,8 @@ DECLARE
   told text;
   here text;
   place text;
+  pl integer;
+  sql integer;
   before jsonb;
   after jsonb;
   other text;
@@ -39,7 +41,12 @@ BEGIN
       told := '';
     END IF;
     GET DIAGNOSTICS place = PG_CONTEXT;
-    told := concat(told, here, replace(replace(place, E'\\r', ' '), E'\\n', E'\\f'));
+    place := substr(place, strpos(place || E'\\n', E'\\n'));
+    pl := strpos(place, E'\\nPL/pgSQL function ');
+    sql := strpos(place, E'\\nSQL function "');
+    told := concat(told, here, CASE
+      WHEN pl > 0 AND (sql = 0 OR pl < sql) THEN split_part(substr(place, pl + 19, 80), '(', 1)
+      WHEN sql > 0 THEN split_part(substr(place, sql + 15, 80), '"', 1) END);
     place := set_config('gather_lane.told_of', here, true);
   END IF;
   IF TG_OP = 'INSERT' THEN

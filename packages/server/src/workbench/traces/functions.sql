@@ -6,12 +6,14 @@
 -- transaction that is rolled back leaves nothing, and its connection was told even so. The argument names the columns that are not public:
 -- they are left out, and those of them named whose value is another now. Cost: 10 to 25 µs a row, where a notice for each would cost three
 -- times as much; 2 µs where nobody asks. That is looked up here, and not as the condition of the trigger, which each statement would read
--- anew; and the length is that in bytes, for characters would have to be counted.
+-- anew; the length is that in bytes, for characters would have to be counted; and of the place only the innermost function is kept.
 CREATE OR REPLACE FUNCTION trace_row() RETURNS trigger LANGUAGE plpgsql AS $$
 DECLARE
   told text;
   here text;
   place text;
+  pl integer;
+  sql integer;
   before jsonb;
   after jsonb;
   other text;
@@ -27,7 +29,12 @@ BEGIN
       told := '';
     END IF;
     GET DIAGNOSTICS place = PG_CONTEXT;
-    told := concat(told, here, replace(replace(place, E'\r', ' '), E'\n', E'\f'));
+    place := substr(place, strpos(place || E'\n', E'\n'));
+    pl := strpos(place, E'\nPL/pgSQL function ');
+    sql := strpos(place, E'\nSQL function "');
+    told := concat(told, here, CASE
+      WHEN pl > 0 AND (sql = 0 OR pl < sql) THEN split_part(substr(place, pl + 19, 80), '(', 1)
+      WHEN sql > 0 THEN split_part(substr(place, sql + 15, 80), '"', 1) END);
     place := set_config('gather_lane.told_of', here, true);
   END IF;
   IF TG_OP = 'INSERT' THEN
