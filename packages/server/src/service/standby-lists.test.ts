@@ -83,7 +83,7 @@ afterAll(async () => {
 });
 
 const read = async (path: string, as: Actor | null, seen: string | null = null) => {
-  const headers = seen === null ? {} : { 'gather-seen': seen };
+  const headers: Record<string, string> = seen === null ? {} : { 'gather-seen': seen };
   const { status, headers: said, json } = await service.call('GET', path, as === null ? { headers } : { as, headers });
   return { status, seen: said.get('gather-seen'), link: said.get('link'), json: { ...json, first: null, next: null } };
 };

@@ -1,4 +1,4 @@
-import { chmodSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { chmodSync, mkdtempSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
@@ -55,13 +55,27 @@ const said = async () => {
   );
 };
 
+test('nothing is said of the log of a server that keeps none', async () => {
+  const plain = await startTestService();
+  const { json } = await plain.call<{ text: string }>('GET', '/metrics', { as: plain.operatorKey });
+  expect(json.text.split('\n').filter((line) => line.startsWith('gather_lane_log_'))).toEqual([]);
+  await plain.stop();
+});
+
 test('a part of the log that cannot be copied is told, with what waits, until it can', async () => {
+  // Before any was copied, the first does not find the folder: all waits from there on.
+  renameSync(keepLog, `${keepLog} elsewhere`);
+  await fillPart();
+  await fillPart();
+  await until(async () => (await standing()).failingSince !== null);
+  expect((await standing()).waiting).toBeGreaterThan(16 * 1024 * 1024);
+  renameSync(`${keepLog} elsewhere`, keepLog);
   await fillPart();
   await until(async () => (await standing()).copied > 0);
   await until(async () => (await standing()).waiting! < 16 * 1024 * 1024);
   await look();
   expect(await said()).toMatchObject({
-    gather_lane_log_parts: [(await standing()).copied, 0],
+    gather_lane_log_parts: [(await standing()).copied, expect.any(Number)],
     gather_lane_log_failing_seconds: [0],
   });
 

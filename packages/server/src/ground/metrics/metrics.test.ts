@@ -137,9 +137,14 @@ test('as JSON they are the same, with the mean of each histogram', async () => {
   );
   const [{ json }, text] = [await listed(service.operatorKey), await read()];
   const named = new Map(json.items.map((item) => [item.name, item]));
-  expect([...named.keys()].sort()).toEqual(
-    [...new Set(text.split('\n').flatMap((line) => /^# TYPE (\S+) /.exec(line)?.[1] ?? []))].sort(),
-  );
+  // A counter by the name of its sample, whether or not it was read as text before.
+  const families = text.split('\n').flatMap((line) => {
+    const [, name, kind] = /^# TYPE (\S+) (\S+)/.exec(line) ?? [];
+    return name === undefined ? [] : [kind === 'counter' ? `${name}_total` : name];
+  });
+  expect([...named.keys()].sort()).toEqual([...new Set(families)].sort());
+  expect((await listed(service.operatorKey)).json.items.map(({ name }) => name)).toEqual([...named.keys()]);
+  expect(named.get('process_cpu_seconds_total')?.values[0]?.value).toBeGreaterThan(0);
   const most = named.get('db_client_connection_max')!;
   expect(most).toMatchObject({
     kind: 'gauge',

@@ -120,7 +120,10 @@ export class Metrics {
       registers: [this.#registry],
       collect: async () => {
         gauge.reset();
-        for (const { value, of } of await now())
+        const values = await now();
+        // One without labels is 0 unless it is taken away.
+        if (labels.length === 0 && values.length === 0) gauge.remove();
+        for (const { value, of } of values)
           if (of) gauge.set(of, value);
           else gauge.set(value);
       },
@@ -139,7 +142,8 @@ export class Metrics {
   async measurements(alone: boolean): Promise<Measurement[]> {
     const all = (await (await this.#of(alone)).getMetricsAsJSON()) as unknown as Measured[];
     return all.map(({ name, help, type, values }) => ({
-      name,
+      // Once it was written as text, the package leaves the end of a counter's name out.
+      name: type === 'counter' ? name.replace(/(_total)?$/, '_total') : name,
       help,
       kind: type,
       values:
