@@ -149,7 +149,10 @@ export class Metrics {
       values:
         type === 'histogram'
           ? summedUp(values)
-          : values.map(({ labels, value }) => ({ labels: asTexts(labels), value })),
+          : // The delay of an event loop that was not looked at since the last time is no number.
+            values
+              .filter(({ value }) => Number.isFinite(value))
+              .map(({ labels, value }) => ({ labels: asTexts(labels), value })),
     }));
   }
 
