@@ -133,10 +133,12 @@ describe('a page', () => {
       ['POST', '/v1/posts', { body: 'And another' }],
       ['DELETE', `/v1/posts/${id}`],
     ];
+    // Not by the service's own connections: it would ask anew after whatever is done on those.
+    const beside = new pg.Client(service.database);
+    await beside.connect();
     for (const [method, path, body] of calls) {
-      const [{ place }] = await service.dataSource.query<[{ place: string }]>(
-        `SELECT pg_current_wal_insert_lsn()::text AS place`,
-      );
+      const { rows } = await beside.query<{ place: string }>(`SELECT pg_current_wal_insert_lsn()::text AS place`);
+      const { place } = rows[0]!;
       const { status, headers } = await service.call(method, path, { as: one, ...(body && { body }) });
       const said = headers.get('gather-seen')!;
       const held = readLogPlace(said)! > readLogPlace(place)!;
@@ -148,6 +150,7 @@ describe('a page', () => {
         known: true,
       });
     }
+    await beside.end();
   });
 
   test('is refused at once to a session that ended, though the standby does not know of it', async () => {

@@ -7,7 +7,7 @@ import { whoseStatement } from '../traces/whose-statement.js';
 import { OutcomeUnknown, wasCutOff } from './gone.js';
 import type { Querying } from './hot-transaction.js';
 import { INSTANTS_AS_TEXT } from './instants.js';
-import { preparedAs, WRITES } from './prepared.js';
+import { preparedAs, WRITES, type Reach } from './prepared.js';
 import { allAtOnce, inOnePacket, lease, type Outcome, type Statement } from './together.js';
 import type { WrittenPlaces } from './written-places.js';
 
@@ -51,7 +51,7 @@ export class ModelDataSource extends DataSource {
   }
 
   /**
-   * Has it asked along with each write that matters how far into the log that reaches, and told where something else may have been
+   * Has it asked along with each write that matters how far into the log that reaches, where nothing that follows tells it, and told where something else may have been
    * written: whatever is done on a connection of the other pool.
    */
   followWrites(places: WrittenPlaces): void {
@@ -73,7 +73,9 @@ export class ModelDataSource extends DataSource {
     if (runner) return super.query<T>(sql, parameters, runner);
     const hot = this.#hotly({ sql, parameters: parameters ?? [] });
     if (!hot) return this.#send<T>(sql, parameters);
-    return this.#places && hot.writes ? this.#sendAsking<T>(hot, this.#places) : this.#sendHot<T>(hot);
+    if (!this.#places) return this.#sendHot<T>(hot);
+    if (hot.reach === 'is told') return this.#sendTelling<T>(hot, this.#places);
+    return hot.writes && hot.reach === undefined ? this.#sendAsking<T>(hot, this.#places) : this.#sendHot<T>(hot);
   }
 
   async #send<T>(sql: string, parameters: unknown[] | undefined): Promise<T> {
@@ -95,6 +97,14 @@ export class ModelDataSource extends DataSource {
         this.#failed<T>(query, error).then(resolve, reject);
       });
     });
+  }
+
+  /** Sends what tells how far the write reaches that came before it. */
+  async #sendTelling<T>(query: HotQuery, places: WrittenPlaces): Promise<T> {
+    const { done } = places;
+    const rows = await this.#sendHot<T & readonly { readonly reaches: string }[]>(query);
+    if (rows[0]) places.heard(rows[0].reaches, done);
+    return rows;
   }
 
   /** Sends a write, and asks along with it how far it reaches; by callbacks too. */
@@ -213,6 +223,7 @@ export class ModelDataSource extends DataSource {
       ...(call !== null && { plain: sql }),
       values: [...parameters],
       writes: how.writes,
+      reach: how.reach,
       ...(this.#prepares && { name: how.name }),
       ...(how.textInstants && { types: INSTANTS_AS_TEXT }),
     };
@@ -241,6 +252,7 @@ export type HotQuery = QueryConfig & {
   /** The statement itself, where a function is called in its place. */
   plain?: string | undefined;
   writes?: boolean;
+  reach?: Reach | undefined;
 };
 
 /** The same without a function. */

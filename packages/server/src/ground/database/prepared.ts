@@ -1,5 +1,11 @@
 import { createHash } from 'node:crypto';
 
+/**
+ * How it is heard how far into the log a write reaches, where that is not asked along with it: what follows a write tells it, in the column
+ * `reaches` of each row, and whoever wrote waits for that.
+ */
+export type Reach = 'is told' | 'is told by what follows';
+
 /** How a statement that matters is sent. */
 export interface Prepared {
   /** Under which it is prepared. */
@@ -8,6 +14,13 @@ export interface Prepared {
   readonly textInstants: boolean;
   /** Whether it writes. A function that does is called in a transaction. */
   readonly writes: boolean;
+  readonly reach: Reach | undefined;
+}
+
+/** What is said of a statement as it is marked. */
+interface Marked {
+  readonly textInstants?: boolean;
+  readonly reach?: Reach;
 }
 
 /** A statement that changes rows. */
@@ -23,10 +36,10 @@ const PREPARED = new Map<string, Prepared>();
  * @param textInstants whether its instants come as the API writes them ({@link InstantText}), and not as a `Date`
  * @returns the statement itself
  */
-export function prepared(sql: string, { textInstants = false } = {}): string {
+export function prepared(sql: string, { textInstants = false, reach }: Marked = {}): string {
   if (!PREPARED.has(sql)) {
     const name = `gl_${createHash('sha256').update(sql).digest('hex').slice(0, 16)}`;
-    PREPARED.set(sql, { name, textInstants, writes: WRITES.test(sql) });
+    PREPARED.set(sql, { name, textInstants, writes: WRITES.test(sql), reach });
   }
   return sql;
 }
@@ -40,7 +53,7 @@ const MOST_CHOICES = 64;
 /** Keeps what a function of a few choices makes: the same choice gives the same statement, and it is looked up quickly. */
 export function perChoice<A extends readonly (string | number | boolean)[]>(
   make: (...choice: A) => string,
-  how: { textInstants?: boolean } = {},
+  how: Marked = {},
 ): (...choice: A) => string {
   const made = new Map<string, string>();
   return (...choice) => {

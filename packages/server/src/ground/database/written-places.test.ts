@@ -45,3 +45,15 @@ test('a connection that breaks takes along what was known: the next server may h
   expect(places.known).toBeNull();
   expect(await places.ask(other!, true)).toBe(places.known);
 });
+
+test('a place that a later statement tells counts as of when that was sent', () => {
+  const places = new WrittenPlaces();
+  const { done } = places;
+  places.heard('0/20', done);
+  expect(places.known).toBe('0/20');
+  places.wroteOtherwise();
+  places.heard('0/30', done);
+  expect(places.known).toBeNull();
+  places.heard('0/10', places.done);
+  expect(places.known).toBe('0/30');
+});

@@ -27,6 +27,17 @@ export class WrittenPlaces {
     this.#otherwise++;
   }
 
+  /** How much was done until now that nobody asked along with: what is said of a question that is sent now; see {@link heard}. */
+  get done(): number {
+    return this.#otherwise;
+  }
+
+  /** A place that was looked up by a question, which was sent when so much was done. */
+  heard(place: string, done: number): void {
+    this.#latest = this.#latest === null ? place : laterPlace(this.#latest, place);
+    this.#covered = Math.max(this.#covered, done);
+  }
+
   /** Asks on a connection, after what was sent on it; see {@link tell}. @returns the place; null where there is no answer */
   ask(client: PoolClient, prepares: boolean): Promise<string | null> {
     return new Promise((resolve) => this.tell(client, prepares, resolve));
@@ -38,7 +49,7 @@ export class WrittenPlaces {
    * @param answered is given the place; null where there is no answer
    */
   tell(client: PoolClient, prepares: boolean, answered: (place: string | null) => void): void {
-    const done = this.#otherwise;
+    const { done } = this;
     client.query<{ place: string }>(
       { text: FLUSHED, ...(prepares && { name: 'gl_flushed' }) },
       (error: Error | null, result) => {
@@ -48,8 +59,7 @@ export class WrittenPlaces {
           return answered(null);
         }
         const { place } = result.rows[0]!;
-        this.#latest = this.#latest === null ? place : laterPlace(this.#latest, place);
-        this.#covered = Math.max(this.#covered, done);
+        this.heard(place, done);
         answered(place);
       },
     );

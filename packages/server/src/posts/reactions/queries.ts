@@ -1,5 +1,6 @@
 import type { ReactionCounts } from '@gather-lane/core';
 import { perChoice, prepared } from '../../ground/database/prepared.js';
+import { REACHES } from '../../ground/standbys/reaches.js';
 import { AUTHOR_COLUMNS, type AuthorColumns } from '../../accounts/users/author.js';
 import { notKeptAway, seenBy } from '../../accounts/users/visibility.js';
 import { keyset } from '../../ground/database/keyset.js';
@@ -41,6 +42,10 @@ const NAMES: Record<Target, Names> = {
   },
 };
 
+/** The counts, which are read before anybody is answered, say how far the acts reach. */
+const FOLLOWED = { reach: 'is told by what follows' } as const;
+const TELLS = { reach: 'is told' } as const;
+
 /**
  * Does a batch of acts in one statement: of people ($2) on things ($1), each with the kind that it is to be ($3) or null for
  * none; at most one for each person and thing. The counts are held first. What the person may not see is left alone and
@@ -76,7 +81,7 @@ export const react = perChoice((target: Target): string => {
   LEFT JOIN gone g ON g.thing_id = w.thing_id AND g.user_id = w.user_id
   LEFT JOIN put p ON p.thing_id = w.thing_id AND p.user_id = w.user_id
   WHERE (SELECT count(*) FROM told) >= 0`;
-});
+}, FOLLOWED);
 
 /** A row of that statement: which act, from 1 on, and whether it changed anything. */
 export interface ReactedRow {
@@ -84,14 +89,20 @@ export interface ReactedRow {
   readonly changed: boolean;
 }
 
-/** The counts of things after a batch. Cost: two primary-key probes for each. */
+/** The counts of things after a batch, and how far into the log it reaches. Cost: two primary-key probes for each. */
 export const COUNTS_AFTER: Record<Target, string> = {
-  post: prepared(`
-    SELECT t.post_id AS id, t.comments, t.reactions, s.lane_time, w.weights
-    FROM post_tallies t JOIN weightings w ON w.in_force LEFT JOIN standings s ON s.post_id = t.post_id WHERE t.post_id = ANY ($1::uuid[])`),
-  comment: prepared(`
-    SELECT i.id, coalesce(t.reactions, '{}') AS reactions, w.weights
-    FROM unnest($1::uuid[]) AS i (id) JOIN weightings w ON w.in_force LEFT JOIN comment_tallies t ON t.comment_id = i.id`),
+  post: prepared(
+    `
+    SELECT t.post_id AS id, t.comments, t.reactions, s.lane_time, w.weights, ${REACHES} AS reaches
+    FROM post_tallies t JOIN weightings w ON w.in_force LEFT JOIN standings s ON s.post_id = t.post_id WHERE t.post_id = ANY ($1::uuid[])`,
+    TELLS,
+  ),
+  comment: prepared(
+    `
+    SELECT i.id, coalesce(t.reactions, '{}') AS reactions, w.weights, ${REACHES} AS reaches
+    FROM unnest($1::uuid[]) AS i (id) JOIN weightings w ON w.in_force LEFT JOIN comment_tallies t ON t.comment_id = i.id`,
+    TELLS,
+  ),
 };
 
 /** A row of that statement; a comment has no comments and no lane time. */
