@@ -10,7 +10,9 @@ export const keptLog: Capability = {
   start(house) {
     const { background, config } = house;
     const figures = house.get(Metrics);
-    const standing = () => logStanding(background);
+    let asking: ReturnType<typeof logStanding> | null = null;
+    // Figures that are looked up together are of one answer.
+    const standing = () => (asking ??= logStanding(background).finally(() => (asking = null)));
     figures.add({
       name: 'gather_lane_log_parts',
       across: 'max',
