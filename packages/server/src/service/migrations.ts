@@ -21,6 +21,7 @@ import { ManyAtOnce1764000000020 } from './migrations/1764000000020-many-at-once
 import { ManyProcesses1764000000021 } from './migrations/1764000000021-many-processes.js';
 import { OnePlan1764000000022 } from './migrations/1764000000022-one-plan.js';
 import { LighterTraces1764000000023 } from './migrations/1764000000023-lighter-traces.js';
+import { FewerTraceExpressions1764000000024 } from './migrations/1764000000024-fewer-trace-expressions.js';
 
 /** The product's migrations, oldest first. */
 export const MIGRATIONS = [
@@ -47,4 +48,5 @@ export const MIGRATIONS = [
   ManyProcesses1764000000021,
   OnePlan1764000000022,
   LighterTraces1764000000023,
+  FewerTraceExpressions1764000000024,
 ];

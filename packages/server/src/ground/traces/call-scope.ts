@@ -1,18 +1,23 @@
 import { AsyncLocalStorage } from 'node:async_hooks';
 import { type RowChange, type RowCounts, type StatementTrace } from '@gather-lane/core';
 import type { Rehearsal } from './rehearsal.js';
-import { rowChange, type ToldRow } from './told-rows.js';
+import { rowChanges, type RowsOf, type ToldRows } from './told-rows.js';
 
 /** As many statements and rows of one call are kept; beyond them they are counted. */
 const MOST_STATEMENTS = 300;
 const MOST_ROWS = 200;
 const MOST_BYTES = 256 * 1024;
 
-/** A row that a call changed: which statement did, and whether that was taken back. */
-export interface ChangedRow {
-  readonly told: ToldRow;
-  readonly statement: number;
+/** What became of a statement that changed rows: whether it was taken back. */
+export interface Outcome {
   undone: boolean;
+}
+
+/** Rows that a statement of a call changed. */
+interface Told {
+  readonly rows: ToldRows;
+  readonly statement: number;
+  readonly outcome: Outcome;
 }
 
 /** What is gathered of a call while it is under way. */
@@ -22,11 +27,9 @@ export class CallScope {
   /** About how many bytes it keeps. */
   bytes = 600;
   readonly statements: StatementTrace[] = [];
-  readonly changed: ChangedRow[] = [];
   /** What was sent along with statements, for asking how they are planned. Given up when the call ends. */
   sent: (readonly [text: string, values: readonly unknown[]])[] = [];
   moreStatements = 0;
-  moreRows = 0;
   /** The transactions that it opened. */
   transactions = 0;
   /** The trace context that it came with (W3C), as the header has it; undefined for none. */
@@ -35,7 +38,10 @@ export class CallScope {
   over = false;
   /** Where the whole call is inside a transaction that will be rolled back. */
   readonly rehearsal: Rehearsal | null;
-  #beyond: Map<string, RowCounts> | null = null;
+  readonly #told: Told[] = [];
+  /** Of those beyond, how many each statement changed. */
+  readonly #beyond = new Map<Outcome, RowsOf[]>();
+  #kept = 0;
 
   constructor(id: string, rehearsal: Rehearsal | null) {
     this.id = id;
@@ -53,43 +59,62 @@ export class CallScope {
     return this.statements.push(statement) - 1;
   }
 
-  /** Keeps a row that was changed. */
-  tell(row: ChangedRow): void {
-    if (this.changed.length < MOST_ROWS && this.bytes < MOST_BYTES) {
-      this.changed.push(row);
-      this.bytes += 300 + row.told.bytes;
+  /** Keeps rows that a statement changed. */
+  tell(rows: ToldRows, statement: number, outcome: Outcome): void {
+    if (this.#kept < MOST_ROWS && this.bytes < MOST_BYTES) {
+      this.#told.push({ rows, statement, outcome });
+      this.#kept += rows.rows;
+      this.bytes += 200 + rows.text.length;
       return;
     }
-    this.moreRows++;
-    count((this.#beyond ??= new Map()), row.told);
+    const beyond = this.#beyond.get(outcome) ?? [];
+    this.#beyond.set(outcome, merged([...beyond, ...rows.counts]));
+    if (beyond.length === 0) this.bytes += 200;
   }
 
-  /** Takes a row back: what did it was rolled back. */
-  untell(row: ChangedRow): void {
-    if (row.undone) return;
-    row.undone = true;
-    if (this.changed.includes(row)) return;
-    this.moreRows--;
-    this.#beyond!.get(row.told.table)![row.told.act]--;
+  /** The statements that changed rows. */
+  changing(): { statement: number; undone: boolean }[] {
+    return this.#told.map(({ statement, outcome: { undone } }) => ({ statement, undone }));
   }
 
   /** The rows that are kept, as they are shown. */
   rows(): RowChange[] {
-    return this.changed.map(({ told, statement, undone }) => rowChange(told, statement, undone));
+    const told = this.#told.flatMap(({ rows, statement, outcome }) => rowChanges(rows, statement, outcome.undone));
+    return told.slice(0, MOST_ROWS);
+  }
+
+  /** How many rows there are beyond those that are kept, without those taken back. */
+  moreRows(): number {
+    let [before, more] = [0, 0];
+    for (const { rows: told, outcome } of this.#told) {
+      const rows = told.rows;
+      if (!outcome.undone) more += Math.max(0, before + rows - Math.max(before, MOST_ROWS));
+      before += rows;
+    }
+    for (const [{ undone }, counts] of this.#beyond) if (!undone) for (const { rows } of counts) more += rows;
+    return more;
   }
 
   /** How many rows of each table, those beyond too, without those taken back. */
   counts(): Record<string, RowCounts> {
-    const counts = new Map([...(this.#beyond ?? [])].map(([table, beyond]) => [table, { ...beyond }]));
-    for (const { told, undone } of this.changed) if (!undone) count(counts, told);
-    return Object.fromEntries(counts);
+    const all = [...this.#told.map(({ rows, outcome }) => [outcome, rows.counts] as const), ...this.#beyond] as const;
+    const counts: Record<string, RowCounts> = {};
+    for (const [{ undone }, each] of all)
+      if (!undone)
+        for (const { table, act, rows } of each)
+          (counts[table] ??= { inserted: 0, changed: 0, deleted: 0 })[act] += rows;
+    return counts;
   }
 }
 
-function count(counts: Map<string, RowCounts>, { table, act }: ToldRow): void {
-  const of = counts.get(table) ?? { inserted: 0, changed: 0, deleted: 0 };
-  of[act]++;
-  counts.set(table, of);
+/** One for each table and act. */
+function merged(counts: readonly RowsOf[]): RowsOf[] {
+  const sums = new Map<string, RowsOf>();
+  for (const { table, act, rows } of counts) {
+    const name = `${table} ${act}`;
+    sums.set(name, { table, act, rows: rows + (sums.get(name)?.rows ?? 0) });
+  }
+  return [...sums.values()];
 }
 
 /** For whom code runs: one call, or several whose acts are done together. */

@@ -1,30 +1,18 @@
 import { parameterKind, type StatementTrace } from '@gather-lane/core';
-import type { CallScope, ChangedRow } from './call-scope.js';
-import { toldRows, type IsShown, type RowsNotice } from './told-rows.js';
-import { whoseStatement } from './whose-statement.js';
-
-/** A call's part in what a connection does. */
-interface Told {
-  readonly scope: CallScope;
-  readonly row: ChangedRow;
-}
+import type { CallScope, Outcome } from './call-scope.js';
+import { takeIn, type IsShown, type RowsNotice } from './told-rows.js';
+import { knownText, type KnownText } from './known-text.js';
 
 /** A statement under way. */
 export interface Underway {
-  readonly text: string;
+  readonly known: KnownText;
   readonly statement: StatementTrace;
   readonly scopes: readonly { readonly scope: CallScope; readonly n: number }[];
-  readonly told: Told[];
+  /** Null while it is not said to have changed a row. */
+  outcome: Outcome | null;
   readonly begun: number;
 }
 
-/** Longer statements are shortened. */
-const LONGEST_TEXT = 8_000;
-/** What begins or ends a transaction, or a part of one. */
-const CONTROLS = /^\s*(?:COMMIT|END|ROLLBACK|SAVEPOINT)\b/i;
-const BEGINS = /^\s*(?:BEGIN|START TRANSACTION)/i;
-const COMMITS = /^\s*(?:COMMIT|END)\b/i;
-const ROLLS_BACK = /^\s*ROLLBACK(?!\s+TO\b)/i;
 const SAVES = /^\s*SAVEPOINT\s+(\S+)/i;
 const ROLLS_BACK_TO = /^\s*ROLLBACK\s+TO\s+(?:SAVEPOINT\s+)?(\S+)/i;
 
@@ -35,7 +23,7 @@ const ROLLS_BACK_TO = /^\s*ROLLBACK\s+TO\s+(?:SAVEPOINT\s+)?(\S+)/i;
 export class ConnectionLog {
   readonly #isShown: IsShown;
   /** What the open transaction did so far; null outside of one. */
-  #open: Told[] | null = null;
+  #open: Outcome[] | null = null;
   #number: number | null = null;
   readonly #saved = new Map<string, number>();
 
@@ -48,14 +36,15 @@ export class ConnectionLog {
     const calls = holders.some((scope) => scope.over) ? holders.filter((scope) => !scope.over) : holders;
     const first = calls[0];
     if (!first) return null;
-    if (BEGINS.test(text)) {
+    const known = knownText(text);
+    if (known.control === 'begins') {
       this.#open = [];
       this.#saved.clear();
       this.#number = ++first.transactions;
     }
     const statement: StatementTrace = {
-      text: text.length > LONGEST_TEXT ? `${text.slice(0, LONGEST_TEXT)}…` : text,
-      capability: whoseStatement(text),
+      text: known.shown,
+      capability: known.capability,
       parameters: values.map(parameterKind),
       at: rounded(performance.now() - first.begun),
       ms: null,
@@ -66,37 +55,35 @@ export class ConnectionLog {
       error: null,
     };
     const scopes = calls.map((scope) => ({ scope, n: scope.add(statement, values) }));
-    return { text, statement, scopes, told: [], begun: performance.now() };
+    return { known, statement, scopes, outcome: null, begun: performance.now() };
   }
 
   /** The database says which rows the statement changed. */
-  tell({ scopes, told, statement }: Underway, notice: RowsNotice): void {
-    for (const read of toldRows(notice, this.#isShown)) {
-      for (const { scope, n } of scopes) {
-        const row = { told: read, statement: n, undone: false };
-        scope.tell(row);
-        told.push({ scope, row });
-      }
-      statement.changed++;
-    }
+  tell(underway: Underway, notice: RowsNotice): void {
+    const rows = takeIn(notice, this.#isShown);
+    if (rows.rows === 0) return;
+    const outcome = (underway.outcome ??= { undone: false });
+    for (const { scope, n } of underway.scopes) scope.tell(rows, n, outcome);
+    underway.statement.changed += rows.rows;
   }
 
   /** The statement has ended. @param rows how many it returned or wrote @param did what PostgreSQL says it did: `ROLLBACK` at the COMMIT of what had failed */
-  end({ text, statement, told, begun }: Underway, rows: number | null, error: string | null, did?: string): void {
+  end({ known, statement, outcome, begun }: Underway, rows: number | null, error: string | null, did?: string): void {
     statement.ms = rounded(performance.now() - begun);
     statement.rows = rows;
     statement.error = error;
     // One that fails leaves nothing of itself; in a transaction it takes along what went before, at the rollback.
-    if (error !== null) takeBack(told);
-    else this.#open?.push(...told);
-    if (!CONTROLS.test(text)) return;
-    const saved = SAVES.exec(text)?.[1];
-    if (saved !== undefined) this.#saved.set(saved, this.#open?.length ?? 0);
-    const to = ROLLS_BACK_TO.exec(text)?.[1];
-    if (to !== undefined && this.#open) takeBack(this.#open.splice(this.#saved.get(to) ?? 0));
-    if (ROLLS_BACK.test(text) || (COMMITS.test(text) && (error !== null || did === 'ROLLBACK')))
-      takeBack(this.#open ?? []);
-    if (ROLLS_BACK.test(text) || COMMITS.test(text)) this.#close();
+    if (outcome && error !== null) outcome.undone = true;
+    else if (outcome) this.#open?.push(outcome);
+    const { control, text } = known;
+    if (control === null || control === 'begins') return;
+    const open = this.#open ?? [];
+    if (control === 'saves') this.#saved.set(SAVES.exec(text)![1]!, open.length);
+    else if (control === 'rolls back to') takeBack(open.splice(this.#saved.get(ROLLS_BACK_TO.exec(text)![1]!) ?? 0));
+    else {
+      if (control === 'rolls back' || error !== null || did === 'ROLLBACK') takeBack(open);
+      this.#close();
+    }
   }
 
   /** The connection is gone, or handed on: a transaction that stands open then is rolled back. */
@@ -112,8 +99,8 @@ export class ConnectionLog {
   }
 }
 
-function takeBack(told: readonly Told[]): void {
-  for (const { scope, row } of told) scope.untell(row);
+function takeBack(outcomes: readonly Outcome[]): void {
+  for (const outcome of outcomes) outcome.undone = true;
 }
 
 const rounded = (ms: number): number => Math.round(ms * 1000) / 1000;

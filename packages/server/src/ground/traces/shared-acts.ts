@@ -1,7 +1,7 @@
 import { Combiner, type CombinerOptions } from '@gather-lane/core';
 import { COMBINED } from '../metrics/channels.js';
 import { isDatabaseGone, isTooSlow, OutcomeUnknown } from '../database/gone.js';
-import { currentRehearsal, currentScopes, runFor, type CallScope } from './call-scope.js';
+import { currentScopes, runFor, type CallScope } from './call-scope.js';
 
 interface Scoped<Act> {
   readonly act: Act;
@@ -37,9 +37,10 @@ export class SharedActs<Act, Result> {
   }
 
   /** Does an act with those that come at the same time. @throws what doing it alone throws */
-  async do(act: Act): Promise<Result> {
+  do(act: Act): Promise<Result> {
+    const scopes = currentScopes();
     // What will be rolled back is nobody else's.
-    if (currentRehearsal()) return (await this.#work([act]))[0]!;
-    return this.#combiner.do({ act, scopes: currentScopes() });
+    if (scopes[0]?.rehearsal) return this.#work([act]).then(([result]) => result!);
+    return this.#combiner.do({ act, scopes });
   }
 }

@@ -1,6 +1,6 @@
 import { EventEmitter } from 'node:events';
 import pg from 'pg';
-import { currentRehearsal, currentScopes, type CallScope } from './call-scope.js';
+import { currentScopes, type CallScope } from './call-scope.js';
 import { ConnectionLog, type Underway } from './connection-log.js';
 import { ROWS_NOTICE, type IsShown } from './told-rows.js';
 
@@ -82,13 +82,13 @@ export function tracedConnections(
     override connect(): Promise<pg.PoolClient>;
     override connect(callback: Connected): void;
     override connect(callback?: Connected): Promise<pg.PoolClient> | void {
-      const rehearsal = currentRehearsal();
-      if (rehearsal) {
-        const client = rehearsal.lend(new ConnectionLog(isShown), currentScopes()) as unknown as pg.PoolClient;
-        return callback ? callback(undefined, client, () => client.release()) : Promise.resolve(client);
-      }
       // A connection that was waited for is handed over by whoever gives it back: whose it is is known now.
       const holders = currentScopes();
+      const rehearsal = holders[0]?.rehearsal;
+      if (rehearsal) {
+        const client = rehearsal.lend(new ConnectionLog(isShown), holders) as unknown as pg.PoolClient;
+        return callback ? callback(undefined, client, () => client.release()) : Promise.resolve(client);
+      }
       const held = (client: pg.PoolClient | undefined) => {
         if (client) (client as unknown as TracedClient).holders = holders;
       };
@@ -97,9 +97,12 @@ export function tracedConnections(
           held(client);
           callback(error, client, release);
         });
-      return super.connect().then((client) => {
-        held(client);
-        return client;
+      return new Promise((resolve, reject) => {
+        super.connect((error, client) => {
+          held(client);
+          if (client) resolve(client);
+          else reject(error!);
+        });
       });
     }
   }

@@ -6,16 +6,17 @@ const LATELY = `p.deleted_at IS NULL AND p.created_at > clock_timestamp() - inte
 /** Who wrote these posts ($1). Cost: a primary-key probe for each. */
 export const AUTHORS_OF = `SELECT DISTINCT author_id AS id FROM posts WHERE id = ANY ($1::uuid[])`;
 
-/** Everybody, after one ($1), who posted lately or is said to draw, so many ($2). Cost: the posts of the last days, and all that drew. */
-export const ALL_WHO_MAY = `
-  SELECT id FROM (
-    SELECT p.author_id AS id FROM posts p WHERE ${LATELY} AND p.author_id > $1 UNION SELECT user_id FROM author_draws WHERE user_id > $1
-  ) a ORDER BY id LIMIT $2`;
+/** Everybody, after one ($1), so many ($2). Cost: a range of the primary key; to look for those who posted lately would read all their posts. */
+export const EVERYBODY = `SELECT id FROM users WHERE id > $1 ORDER BY id LIMIT $2`;
 
-/** What came of the latest posts of authors ($1). Cost: a range of posts_author_recent for each, and a probe for each post. */
+/**
+ * What came of the latest posts of authors ($1), without those that nobody acted on: they draw nothing, and are most. Cost: a range of
+ * posts_author_recent for each, and a probe for each post.
+ */
 export const LATEST_POSTS = `
   SELECT p.author_id, p.created_at, ${COUNT_COLUMNS}
   FROM unnest($1::uuid[]) AS i (id) JOIN posts p ON p.author_id = i.id AND ${LATELY} JOIN post_tallies t ON t.post_id = p.id
+    AND (t.comment_people > 0 OR t.reactions <> '{}')
   JOIN users u ON u.id = i.id AND u.erased_at IS NULL`;
 
 /** A row of that statement. */

@@ -6,9 +6,9 @@ import type { Events, HappenedEvent } from '../../notifications/events/events.js
 import { toCounts } from '../../ranking/tallies/counts.js';
 import { weightingInForce } from '../../ranking/weighting/in-force.js';
 import {
-  ALL_WHO_MAY,
   AUTHORS_OF,
   DROP_DRAWS,
+  EVERYBODY,
   KEEP_DRAWS,
   KEEP_READ,
   LATEST_POSTS,
@@ -72,7 +72,7 @@ export class Draws {
 
   async #all(): Promise<void> {
     for (let [after, size] = [FIRST_ID, AT_ONCE]; size === AT_ONCE;) {
-      const rows = await this.#dataSource.query<{ id: string }[]>(ALL_WHO_MAY, [after, AT_ONCE]);
+      const rows = await this.#dataSource.query<{ id: string }[]>(EVERYBODY, [after, AT_ONCE]);
       await this.#reckon(rows.map(({ id }) => id));
       size = rows.length;
       after = rows.at(-1)?.id ?? after;

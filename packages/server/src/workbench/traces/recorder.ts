@@ -108,15 +108,22 @@ export class Recorder {
     this.#bytes += scope.bytes;
     this.#plans.want(scope.sent);
     scope.sent = [];
-    for (const [id, { scope: oldest }] of this.#ring) {
-      if (this.#ring.size <= this.#bounds.calls && this.#bytes <= this.#bounds.bytes) break;
-      this.#ring.delete(id);
-      this.#bytes -= oldest.bytes;
-    }
+    if (this.#ring.size > this.#bounds.calls || this.#bytes > this.#bounds.bytes) this.#forgetOldest();
     for (const statement of scope.statements) this.#count(statement);
     const ended = this.#open.get(scope.id);
     this.#open.delete(scope.id);
     ended?.();
+  }
+
+  /** Some at once: a map is slow to find its first where many before it were taken out. */
+  #forgetOldest(): void {
+    const { calls, bytes } = this.#bounds;
+    const left = calls - Math.floor(calls / 20);
+    for (const [id, { scope }] of this.#ring) {
+      if (this.#ring.size <= left && this.#bytes <= bytes) break;
+      this.#ring.delete(id);
+      this.#bytes -= scope.bytes;
+    }
   }
 
   /** The trace of a call, whichever process made it; null for one that nobody keeps. */
@@ -173,7 +180,7 @@ export class Recorder {
     const rows = kept.scope.rows();
     await this.#nameRows(rows);
     const { shown: _, traceId, ...facts } = factsOf(kept);
-    const { statements, moreStatements, moreRows, rehearsal } = kept.scope;
+    const { statements, moreStatements, rehearsal } = kept.scope;
     return {
       id,
       ms: kept.ms,
@@ -184,7 +191,7 @@ export class Recorder {
       statements,
       moreStatements,
       rows,
-      moreRows,
+      moreRows: kept.scope.moreRows(),
       counts: kept.scope.counts(),
       warnings: this.#warnings(kept),
     };
@@ -232,8 +239,13 @@ export class Recorder {
   }
 
   #warnings(kept: Kept): Trace['warnings'] {
-    const { statements, changed } = kept.scope;
-    return warningsOf({ statements, rows: changed, plans: this.#plans.known, shown: factsOf(kept).shown });
+    const { statements } = kept.scope;
+    return warningsOf({
+      statements,
+      rows: kept.scope.changing(),
+      plans: this.#plans.known,
+      shown: factsOf(kept).shown,
+    });
   }
 
   /** Gives rows their keys, which are asked for again where a table is new. */

@@ -16,11 +16,11 @@ const FORMER = '~trace_told_inserted';
 /** Records of calls are none of what calls do. */
 const OWN_TABLES = ['trace_processes', 'trace_questions', 'trace_answers', 'live_services', 'gather_lane_migrations'];
 
-/** Tables with their columns, and the argument of the trigger that each has. */
+/** Tables with their columns, and what the trigger calls that each has. */
 const TABLES = `
   SELECT c.relname AS name,
     (SELECT array_agg(a.attname::text ORDER BY a.attnum) FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped) AS columns,
-    (SELECT encode(t.tgargs, 'escape') FROM pg_trigger t WHERE t.tgrelid = c.oid AND t.tgname = '${TRIGGER}') AS argument,
+    (SELECT p.proname || encode(t.tgargs, 'escape') FROM pg_trigger t JOIN pg_proc p ON p.oid = t.tgfoid WHERE t.tgrelid = c.oid AND t.tgname = '${TRIGGER}') AS does,
     EXISTS (SELECT FROM pg_trigger t WHERE t.tgrelid = c.oid AND t.tgname = '${TELLER}') AS told,
     EXISTS (SELECT FROM pg_trigger t WHERE t.tgrelid = c.oid AND t.tgname IN ('${TRIGGER}', '${TELLER}', '${FORMER}') AND t.tgqual IS NOT NULL) AS former
   FROM pg_class c WHERE c.relkind = 'r' AND c.relnamespace = 'public'::regnamespace AND c.relname <> ALL ($1) ORDER BY c.relname`;
@@ -32,7 +32,8 @@ const SOMEBODY_TRACES = `
 interface TableRow {
   readonly name: string;
   readonly columns: readonly string[];
-  readonly argument: string | null;
+  /** What the trigger of its rows calls, with its argument; null where it has none. */
+  readonly does: string | null;
   readonly told: boolean;
   /** Whether it has triggers with conditions, as versions before made them. */
   readonly former: boolean;
@@ -70,21 +71,23 @@ export function settleRowTriggers(
   );
 }
 
-function made({ name, columns, argument, told, former }: TableRow, plan: HousePlan, model: OwnFields): string[] {
-  const hidden = `{${columns.filter((column) => showingOf(plan, model, name, column) !== 'shown').join(',')}}`;
+function made({ name, columns, does, told, former }: TableRow, plan: HousePlan, model: OwnFields): string[] {
+  const hidden = columns.filter((column) => showingOf(plan, model, name, column) !== 'shown');
+  const [call, known] =
+    hidden.length === 0
+      ? ['trace_plain_row()', 'trace_plain_row']
+      : // The catalogue ends each argument with a NUL.
+        [`trace_row(${literal(`{${hidden.join(',')}}`)})`, `trace_row{${hidden.join(',')}}\\000`];
   const steps = former ? [`DROP TRIGGER IF EXISTS "${FORMER}" ON ${quoted(name)}`] : [];
   const changed = `AFTER INSERT OR UPDATE OR DELETE ON ${quoted(name)}`;
   if (!told || former)
     steps.push(`CREATE OR REPLACE TRIGGER "${TELLER}" ${changed} FOR EACH STATEMENT EXECUTE FUNCTION trace_told()`);
-  // The catalogue ends each argument with a NUL.
-  if (argument?.replace(/\\000$/, '') !== hidden || former)
-    steps.push(
-      `CREATE OR REPLACE TRIGGER "${TRIGGER}" ${changed} FOR EACH ROW EXECUTE FUNCTION trace_row(${literal(hidden)})`,
-    );
+  if (does !== known || former)
+    steps.push(`CREATE OR REPLACE TRIGGER "${TRIGGER}" ${changed} FOR EACH ROW EXECUTE FUNCTION ${call}`);
   return steps;
 }
 
-function dropped({ name, argument, told }: TableRow): string[] {
-  const gone = [...(argument === null ? [] : [TRIGGER]), ...(told ? [TELLER, FORMER] : [])];
+function dropped({ name, does, told }: TableRow): string[] {
+  const gone = [...(does === null ? [] : [TRIGGER]), ...(told ? [TELLER, FORMER] : [])];
   return gone.map((trigger) => `DROP TRIGGER IF EXISTS "${trigger}" ON ${quoted(name)}`);
 }
