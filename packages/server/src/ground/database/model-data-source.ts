@@ -1,7 +1,7 @@
 import type { Pool, QueryConfig, QueryResult } from 'pg';
 import { DataSource, QueryFailedError, type DataSourceOptions, type QueryRunner } from 'typeorm';
 import type { PostgresDriver } from 'typeorm/driver/postgres/PostgresDriver.js';
-import { measured } from '../metrics/measured.js';
+import { measured, measuring } from '../metrics/measured.js';
 import type { PlanFunctions } from '../pooler/plan-functions.js';
 import { whoseStatement } from '../traces/whose-statement.js';
 import { OutcomeUnknown, wasCutOff } from './gone.js';
@@ -66,13 +66,13 @@ export class ModelDataSource extends DataSource {
   override query<T = unknown>(sql: string, parameters?: unknown[], runner?: QueryRunner): Promise<T> {
     // Who asks is known here alone: a connection is handed over later.
     if (this.#traced) whoseStatement(sql);
-    return measured(sql, this.#ask<T>(sql, parameters, runner));
+    return this.#ask<T>(sql, parameters, runner);
   }
 
   #ask<T>(sql: string, parameters: unknown[] | undefined, runner: QueryRunner | undefined): Promise<T> {
-    if (runner) return super.query<T>(sql, parameters, runner);
+    if (runner) return measured(sql, super.query<T>(sql, parameters, runner));
     const hot = this.#hotly({ sql, parameters: parameters ?? [] });
-    if (!hot) return this.#send<T>(sql, parameters);
+    if (!hot) return measured(sql, this.#send<T>(sql, parameters));
     if (!this.#places) return this.#sendHot<T>(hot);
     if (hot.reach === 'is told') return this.#sendTelling<T>(hot, this.#places);
     return hot.writes && hot.reach === undefined ? this.#sendAsking<T>(hot, this.#places) : this.#sendHot<T>(hot);
@@ -88,8 +88,10 @@ export class ModelDataSource extends DataSource {
 
   /** By a callback: a promise of the pool's, and one for each step to it, are a tenth of what a statement costs here. */
   #sendHot<T>(query: HotQuery): Promise<T> {
+    const ended = measuring(query.plain ?? query.text);
     return new Promise((resolve, reject) => {
       this.hot.query(query, (error: Error | undefined, result: QueryResult) => {
+        ended?.(Boolean(error));
         if (!error) {
           this.#learn(query, result);
           return resolve(result.rows as T);
@@ -109,14 +111,19 @@ export class ModelDataSource extends DataSource {
 
   /** Sends a write, and asks along with it how far it reaches; by callbacks too. */
   #sendAsking<T>(query: HotQuery, places: WrittenPlaces): Promise<T> {
+    const ended = measuring(query.plain ?? query.text);
     return new Promise((resolve, reject) => {
       this.hot.connect((unreached, client, release) => {
+        if (!client) ended?.(true);
         if (!client) return void this.#failed<T>(query, unreached!).then(resolve, reject);
         const unheard = () => undefined;
         client.on('error', unheard);
         let written: { readonly error: Error | null; readonly result: QueryResult };
         inOnePacket(client, () => {
-          client.query(query, (error: Error | null, result) => (written = { error, result }));
+          client.query(query, (error: Error | null, result) => {
+            ended?.(Boolean(error));
+            written = { error, result };
+          });
           places.tell(client, this.#prepares, () => {
             client.removeListener('error', unheard);
             const { error, result } = written;

@@ -1,14 +1,20 @@
 import { STATEMENTS } from './channels.js';
 
+/** Begins to measure a statement. @returns what is to be told whether it failed, once it has ended; null where nobody measures */
+export function measuring(sql: string): ((failed: boolean) => void) | null {
+  if (!STATEMENTS.hasSubscribers) return null;
+  const begun = performance.now();
+  return (failed) => STATEMENTS.publish({ sql, seconds: (performance.now() - begun) / 1000, failed });
+}
+
 /** Tells whoever measures of a statement, once it has ended. @returns its answer, as it is */
 export function measured<T>(sql: string, answer: Promise<T>): Promise<T> {
-  if (!STATEMENTS.hasSubscribers) return answer;
-  const begun = performance.now();
-  const tell = (failed: boolean) => STATEMENTS.publish({ sql, seconds: (performance.now() - begun) / 1000, failed });
-  answer.then(
-    () => tell(false),
-    () => tell(true),
-  );
+  const tell = measuring(sql);
+  if (tell)
+    answer.then(
+      () => tell(false),
+      () => tell(true),
+    );
   return answer;
 }
 

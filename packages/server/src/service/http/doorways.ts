@@ -40,7 +40,8 @@ export function useDoorways(
       if (rule) request.principal = await principalOf(request, checkers);
     } finally {
       // Whoever is refused is counted too: one with a bad token, or on an unknown path, as nobody.
-      await limits.count(request, reply);
+      const counting = limits.count(request, reply);
+      if (counting) await counting;
     }
     if (!rule) return;
     const refusal = decideCaller(rule, request.principal.caller);

@@ -3,9 +3,9 @@ import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import type { Config } from '../../ground/config/schema.js';
 import { isOwnCheck } from '../../ground/http/own-check.js';
 import { Problem } from '../../ground/http/problem.js';
-import type { SharedCounts } from '../../ground/rates/shared-counts.js';
+import type { Count, SharedCounts } from '../../ground/rates/shared-counts.js';
 
-const WINDOW = '1 minute';
+const WINDOW_MS = 60_000;
 
 /** Counts calls. */
 export interface RateLimits {
@@ -14,12 +14,13 @@ export interface RateLimits {
    * The reply says what is left in the headers of the IETF draft (RateLimit-…).
    * @throws Problem `too-often`
    */
-  count(request: FastifyRequest, reply: FastifyReply): Promise<void>;
+  count(request: FastifyRequest, reply: FastifyReply): Promise<void> | void;
 }
 
 /**
  * Limits how often anybody calls: first an address, whoever it is, before anything is looked at; then a caller, whether they are
- * let in or refused. A route may have a limit of its own beside, which counts addresses.
+ * let in or refused. A route may have a limit of its own beside, which counts addresses. Those two count every call: where nobody has to
+ * be waited for they make no promise, of which the way through the package has eighteen.
  */
 export async function useRateLimits(
   app: FastifyInstance,
@@ -30,41 +31,43 @@ export async function useRateLimits(
   await app.register(rateLimit, {
     global: false,
     hook: 'preValidation',
-    timeWindow: WINDOW,
+    timeWindow: WINDOW_MS,
     store: storeOf(counts),
     enableDraftSpec: true,
     keyGenerator: ({ ip, method, routeOptions: { url } }) => `route ${method} ${url} ${ip}`,
     allowList: (request) => isOwnCheck(request, pass),
     errorResponseBuilder: (_request, { after, ttl }) => tooOften(after, Math.ceil(ttl / 1000)),
   });
-  const ofAddress = app.createRateLimit({
-    max: rates.callsFromAddressPerMinute,
-    timeWindow: WINDOW,
-    keyGenerator: ({ ip }) => `address ${ip}`,
-  });
-  const ofCaller = app.createRateLimit({
-    max: rates.callsPerMinute,
-    timeWindow: WINDOW,
-    keyGenerator: ({ principal: { caller }, ip }) => (caller.kind === 'user' ? caller.id : `caller ${ip}`),
-    allowList: (request) => isOwnCheck(request, pass) || request.principal.caller.kind === 'operator',
-  });
-  app.addHook('onRequest', async (request) => {
-    const counted = await ofAddress(request);
-    if (!counted.isAllowed && counted.isExceeded)
-      throw tooOften(`${counted.ttlInSeconds} seconds`, counted.ttlInSeconds);
+  const { callsFromAddressPerMinute: mostOfAddress, callsPerMinute: mostOfCaller } = rates;
+  app.addHook('onRequest', (request, _reply, done) => {
+    if (isOwnCheck(request, pass)) return done();
+    const counted = counts.count(`address ${request.ip}`, WINDOW_MS, mostOfAddress);
+    if (counted instanceof Promise) counted.then((heard) => done(refusalOf(heard, mostOfAddress)), done);
+    else done(refusalOf(counted, mostOfAddress));
   });
   return {
-    async count(request, reply) {
-      const counted = await ofCaller(request);
-      if (counted.isAllowed) return;
-      const { max, remaining, ttlInSeconds, isExceeded } = counted;
-      void reply
-        .header('ratelimit-limit', max)
-        .header('ratelimit-remaining', remaining)
-        .header('ratelimit-reset', ttlInSeconds);
-      if (isExceeded) throw tooOften(`${ttlInSeconds} seconds`, ttlInSeconds);
+    count(request, reply) {
+      const { caller } = request.principal;
+      if (caller.kind === 'operator' || isOwnCheck(request, pass)) return;
+      const who = caller.kind === 'user' ? caller.id : `caller ${request.ip}`;
+      const counted = counts.count(who, WINDOW_MS, mostOfCaller);
+      const tell = (count: Count) => {
+        void reply
+          .header('ratelimit-limit', mostOfCaller)
+          .header('ratelimit-remaining', Math.max(0, mostOfCaller - count.current))
+          .header('ratelimit-reset', Math.ceil(count.ttl / 1000));
+        const refusal = refusalOf(count, mostOfCaller);
+        if (refusal) throw refusal;
+      };
+      return counted instanceof Promise ? counted.then(tell) : tell(counted);
     },
   };
+}
+
+/** Why a call is refused; nothing for one that is not. */
+function refusalOf({ current, ttl }: Count, most: number): Problem | undefined {
+  const seconds = Math.ceil(ttl / 1000);
+  return current > most ? tooOften(`${seconds} seconds`, seconds) : undefined;
 }
 
 const tooOften = (after: string, seconds: number): Problem =>

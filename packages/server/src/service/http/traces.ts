@@ -31,7 +31,7 @@ export function useTraces(app: FastifyInstance, recorder: Recorder | null): void
     scope.traceparent = typeof traceparent === 'string' ? traceparent : traceparent?.[0];
     request.trace = scope;
     void reply.header('gather-trace', scope.id);
-    reply.raw.once('close', () => recorder.close(scope, factsOf(request, reply, startedAt, scope.traceparent)));
+    reply.raw.on('close', () => recorder.close(scope, factsOf(request, reply, startedAt, scope.traceparent)));
     runFor([scope], done);
   });
   // What arrives of a body arrives in nobody's name.
