@@ -10,7 +10,7 @@ import { printTable } from './table.mjs';
 const STRETCHES = 10;
 const READS_A_WRITE = 19;
 
-/** @returns resident memory at the end as a ratio of that after the first stretch */
+/** @returns the most resident memory, in MB, and that at the end as a ratio of that in the middle */
 export async function benchSteady(size) {
   const seconds = size === 'small' ? 6 : 60;
   const data = await openData(size);
@@ -53,7 +53,8 @@ export async function benchSteady(size) {
       ['after', 'calls/s', 'p99 ms', 'resident MB', 'loop delay p99 ms', 'most ms'],
       rows,
     );
-    return Number(rows.at(-1)[3]) / Number(rows[Math.floor(STRETCHES / 2) - 1][3]);
+    const memory = rows.map((row) => Number(row[3]));
+    return { residentMb: Math.max(...memory), steady: memory.at(-1) / memory[Math.floor(STRETCHES / 2) - 1] };
   } finally {
     await service.stop();
     await data.close();

@@ -10,6 +10,7 @@ export { explainMissingRight } from './ground/database/diagnose.js';
 export { copyRows } from './ground/database/copy.js';
 export { migrate } from './ground/database/migrate.js';
 export { checkSetup, type SetupFinding } from './service/setup-check.js';
+export { keepHeapSmall } from './service/heap.js';
 export type { Service, StartOptions } from './service/start-options.js';
 export { startProcesses, startService } from './service/start.js';
 export { oneOfMany } from './service/processes/one-of-many.js';

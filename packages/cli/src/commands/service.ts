@@ -80,8 +80,17 @@ function showSetup({ configuration, findings }: Awaited<ReturnType<typeof lookAt
 
 async function start(options: StartCommandOptions): Promise<void> {
   if (options.fresh && !options.demo) throw new Failure('--fresh throws data away, so it goes with --demo only.', 2);
-  const { DatabaseFault, loadConfig, oneOfMany, serveAsOne, StartRefused, startProcesses, startService } =
-    await server();
+  const {
+    DatabaseFault,
+    keepHeapSmall,
+    loadConfig,
+    oneOfMany,
+    serveAsOne,
+    StartRefused,
+    startProcesses,
+    startService,
+  } = await server();
+  keepHeapSmall();
   const { config, environment } = await settings(options, {
     ...(options.migrate && { 'database.migrate': true }),
     ...(options.processes !== undefined && { 'server.processes': options.processes }),
