@@ -12,12 +12,16 @@ const toText = (value: unknown): string =>
 /** Lines of this many rows go to the socket together. */
 const ROWS_A_CHUNK = 200;
 
-/** Sends rows to a table by COPY: the quickest way in, with back-pressure. Triggers and checks work as always. */
+/**
+ * Sends rows to a table by COPY: the quickest way in, with back-pressure. Triggers and checks work as always.
+ * @param sent called once all rows were sent; the copying ends, with the checks of keys and the triggers of the statement, when that is over
+ */
 export async function copyRows(
   client: PoolClient,
   table: string,
   columns: readonly string[],
   rows: Iterable<readonly unknown[]>,
+  sent: (() => Promise<unknown>) | null = null,
 ): Promise<void> {
   function* chunks(): Generator<string> {
     let lines: string[] = [];
@@ -29,8 +33,12 @@ export async function copyRows(
     }
     if (lines.length > 0) yield lines.join('\n') + '\n';
   }
+  async function* held(sentAll: () => Promise<unknown>): AsyncGenerator<string> {
+    yield* chunks();
+    await sentAll();
+  }
   await pipeline(
-    Readable.from(chunks()),
+    Readable.from(sent ? held(sent) : chunks()),
     client.query(copyFrom(`COPY ${table} (${columns.map((name) => `"${name}"`).join(', ')}) FROM STDIN`)),
   );
 }

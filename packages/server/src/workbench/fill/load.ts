@@ -151,38 +151,62 @@ async function load(
     total += batch.reduce((sum, { rows: made }) => sum + made.length, 0);
     progress({ phase: maker.phase(index), batch: index + 1, batches: maker.batches, rows: total });
   };
-  let before: { done: Promise<void>; posts: unknown[] | undefined } = { done: Promise.resolve(), posts: undefined };
+  let before: Promise<void> = Promise.resolve();
   try {
     for (let index = run.done; index < maker.batches; index++) {
       const runner = runners[index % runners.length]!;
       const batch = make(maker, index);
       const posts = batch.find(({ table }) => table === 'posts')?.rows.map(([id]) => id);
-      if (!posts || !before.posts) await before.done;
+      // What refers to rows of the batch before waits until these are committed.
+      if (index === run.done || maker.phase(index) !== maker.phase(index - 1)) await before;
+      const preceding = before;
+      let copied = (): void => undefined;
+      const isCopied = new Promise<void>((resolve) => (copied = resolve));
       await runner.startTransaction();
-      await orBack(runner, async () => {
+      before = orBack(runner, async () => {
         await runner.query(NOT_FOR_EVER);
         if (posts) await runner.query(COUNT_LATER);
-        await copyBatch(runner, batch, (table) => maker.columns(table), passwordHash);
-        await before.done;
-      });
-      const done = orBack(runner, () => finish(runner, run.id, index, posts)).then(() => brought(index, batch));
+        // A batch is counted once the one before is committed, while the next is copied: posts by a statement of its own, others by the
+        // one that copies them, which is ended then.
+        await copyBatch(
+          runner,
+          batch,
+          (table) => maker.columns(table),
+          passwordHash,
+          () => {
+            copied();
+            return posts ? Promise.resolve() : preceding;
+          },
+        );
+        await preceding;
+        await finish(runner, run.id, index, posts);
+      }).then(() => brought(index, batch));
       // Whoever waits for it hears what went wrong.
-      done.catch(() => undefined);
-      before = { done, posts };
+      before.catch(copied);
+      await isCopied;
+      await preceding;
     }
   } finally {
-    await before.done;
+    await before;
   }
-  const [runner] = runners as [QueryRunner];
   const begun = run.startedAt.getTime();
   progress({ phase: 'vacuum and statistics', batch: maker.batches, batches: maker.batches, rows: total });
   // Fresh statistics and visibility, so that the first pages are as quick as later ones, and so is what comes of the rows.
   const filled = Object.entries(plan.tables).flatMap(([name, table]) => (table.filled ? [name] : []));
-  for (const table of [...filled, ...(await liveStandings(runner.manager))])
-    await runner.query(`VACUUM (ANALYZE) ${table}`);
-  await tellAnew(runner.manager, new Date(begun - TOLD_MS), new Date(begun - UNSEEN_MS));
-  for (const table of TOLD) await runner.query(`VACUUM (ANALYZE) ${table}`);
+  const [{ manager }] = runners as [QueryRunner];
+  await vacuum(runners, [...filled, ...(await liveStandings(manager))]);
+  await tellAnew(manager, new Date(begun - TOLD_MS), new Date(begun - UNSEEN_MS));
+  await vacuum(runners, TOLD);
   return { run: run.id, rows };
+}
+
+/** Each connection takes the next table that none has taken. */
+async function vacuum(runners: readonly QueryRunner[], tables: readonly string[]): Promise<void> {
+  const left = tables.values();
+  const some = async (runner: QueryRunner) => {
+    for (const table of left) await runner.query(`VACUUM (ANALYZE) ${table}`);
+  };
+  await Promise.all(runners.map(some));
 }
 
 function make(maker: Fill, index: number): Batch {
@@ -198,6 +222,7 @@ async function copyBatch(
   batch: Batch,
   columnsOf: (table: TableRows['table']) => string[],
   passwordHash: string,
+  sent: () => Promise<void>,
 ): Promise<void> {
   const client = (await runner.connect()) as PoolClient;
   for (const { table, rows } of batch) {
@@ -205,7 +230,8 @@ async function copyBatch(
     const instants = columns.map((name) => FILL_INSTANTS.has(name));
     const extra = table === 'credentials' ? { password_hash: passwordHash } : isText(table) ? { reading: READING } : {};
     const [names, values] = [Object.keys(extra), Object.values(extra)];
-    await copyRows(client, table, [...columns, ...names], withInstants(rows, instants, values));
+    const last = table === batch.at(-1)?.table;
+    await copyRows(client, table, [...columns, ...names], withInstants(rows, instants, values), last ? sent : null);
   }
 }
 
