@@ -27,8 +27,9 @@ export class CallScope {
   /** About how many bytes it keeps. */
   bytes = 600;
   readonly statements: StatementTrace[] = [];
-  /** What was sent along with statements, for asking how they are planned. Given up when the call ends. */
+  /** What was sent along with statements of which it is wanted how they are planned. Given up when the call ends. */
   sent: (readonly [text: string, values: readonly unknown[]])[] = [];
+  readonly #wants: (text: string) => boolean;
   moreStatements = 0;
   /** The transactions that it opened. */
   transactions = 0;
@@ -43,8 +44,10 @@ export class CallScope {
   readonly #beyond = new Map<Outcome, RowsOf[]>();
   #kept = 0;
 
-  constructor(id: string, rehearsal: Rehearsal | null) {
+  /** @param wants whether it is wanted how a statement is planned; of none unless said */
+  constructor(id: string, rehearsal: Rehearsal | null, wants = (_text: string): boolean => false) {
     this.id = id;
+    this.#wants = wants;
     this.rehearsal = rehearsal;
   }
 
@@ -54,7 +57,7 @@ export class CallScope {
       this.moreStatements++;
       return -1;
     }
-    this.sent.push([statement.text, values]);
+    if (this.#wants(statement.text)) this.sent.push([statement.text, values]);
     this.bytes += 250;
     return this.statements.push(statement) - 1;
   }

@@ -42,11 +42,12 @@ export class ConnectionLog {
       this.#saved.clear();
       this.#number = ++first.transactions;
     }
+    const begun = performance.now();
     const statement: StatementTrace = {
       text: known.shown,
       capability: known.capability,
       parameters: values.map(parameterKind),
-      at: rounded(performance.now() - first.begun),
+      at: rounded(begun - first.begun),
       ms: null,
       rows: null,
       changed: 0,
@@ -55,7 +56,7 @@ export class ConnectionLog {
       error: null,
     };
     const scopes = calls.map((scope) => ({ scope, n: scope.add(statement, values) }));
-    return { known, statement, scopes, outcome: null, begun: performance.now() };
+    return { known, statement, scopes, outcome: null, begun };
   }
 
   /** The database says which rows the statement changed. */

@@ -25,13 +25,17 @@ export class Plans {
     this.#dataSource = dataSource;
   }
 
-  /** Has plans asked for that are not known, or not lately. @param sent what was sent along with each, the first time that counts */
+  /** Whether the plan of a statement is not known, or was not asked for lately. */
+  wants(text: string): boolean {
+    return (this.#askedAt.get(text) ?? 0) <= Date.now() - GOOD_MS && PLANNED.test(text);
+  }
+
+  /** Has plans asked for that are wanted. @param sent what was sent along with each, the first time that counts */
   want(sent: readonly (readonly [text: string, values: readonly unknown[]])[]): void {
-    const now = Date.now();
     for (const [text, values] of sent) {
-      if ((this.#askedAt.get(text) ?? 0) > now - GOOD_MS || !PLANNED.test(text)) continue;
+      if (!this.wants(text)) continue;
       if (this.#askedAt.size > MOST_KEPT) this.#forget();
-      this.#askedAt.set(text, now);
+      this.#askedAt.set(text, Date.now());
       this.#wanted.set(text, values);
     }
     if (this.#wanted.size > 0) this.#asking ??= this.#askAll();

@@ -78,6 +78,7 @@ export class Recorder {
   readonly #dataSource: DataSource;
   readonly #bounds: RingBounds;
   readonly #plans: Plans;
+  readonly #wants = (text: string): boolean => this.#plans.wants(text);
   /** Calls under way, each with what tells whoever waits for its end. */
   readonly #open = new Map<string, () => void>();
   readonly #ring = new Map<string, Kept>();
@@ -96,7 +97,7 @@ export class Recorder {
 
   /** A call begins. @param id of the request, by which its log lines are known too */
   open(id: string, rehearsal: Rehearsal | null): CallScope {
-    const scope = new CallScope(id, rehearsal);
+    const scope = new CallScope(id, rehearsal, this.#wants);
     this.#open.set(id, NOBODY_WAITS);
     return scope;
   }
