@@ -4,7 +4,7 @@ import { load, median, mixed } from './load.mjs';
 import { processorSeconds, startService } from './service.mjs';
 import { printTable } from './table.mjs';
 
-const ROUNDS = 12;
+const ROUNDS = 22;
 /** The first ones warm what is cached, and have plans asked for. */
 const WARMING = 2;
 const SECONDS = 1.5;
@@ -42,7 +42,7 @@ export async function benchTraces(size) {
       rows.push({ kind, off: median(rates[0]), on: median(rates[1]), ratio: median(ratios), node: median(node) });
     }
     printTable(
-      'Calls a second, 8 connections, medians of ten rounds in turn',
+      'Calls a second, 8 connections, medians of twenty rounds in turn',
       ['calls', 'off', 'on', 'on / off', 'processor time of node, on / off'],
       rows.map(({ kind, off, on, ratio, node }) => [
         kind,
