@@ -267,8 +267,8 @@ export class Fill {
       }
     }
     return [
-      { table: 'mutes', rows: mutes },
       { table: 'follows', rows },
+      { table: 'mutes', rows: mutes },
     ];
   }
 

@@ -134,8 +134,8 @@ async function makerOf(
 }
 
 /**
- * Loads batch after batch, each committed after the one before. While one of posts is counted on one connection, the next is copied on the
- * other: posts refer to nothing that a batch before them brings in.
+ * Loads batch after batch, each committed after the one before. While one is counted on one connection, the next of its kind is copied on
+ * the other: posts refer to none of a batch before, people do, and are checked once that is committed.
  */
 async function load(
   runners: readonly QueryRunner[],
@@ -160,21 +160,21 @@ async function load(
       // What refers to rows of the batch before waits until these are committed.
       if (index === run.done || maker.phase(index) !== maker.phase(index - 1)) await before;
       const preceding = before;
-      let copied = (): void => undefined;
-      const isCopied = new Promise<void>((resolve) => (copied = resolve));
+      let sent = (): void => undefined;
+      const allSent = new Promise<void>((resolve) => (sent = resolve));
       await runner.startTransaction();
       before = orBack(runner, async () => {
         await runner.query(NOT_FOR_EVER);
         if (posts) await runner.query(COUNT_LATER);
         // A batch is counted once the one before is committed, while the next is copied: posts by a statement of its own, others by the
-        // one that copies them, which is ended then.
+        // one that copies the first table, which is ended then.
         await copyBatch(
           runner,
           batch,
           (table) => maker.columns(table),
           passwordHash,
           () => {
-            copied();
+            sent();
             return posts ? Promise.resolve() : preceding;
           },
         );
@@ -182,8 +182,8 @@ async function load(
         await finish(runner, run.id, index, posts);
       }).then(() => brought(index, batch));
       // Whoever waits for it hears what went wrong.
-      before.catch(copied);
-      await isCopied;
+      before.catch(sent);
+      await allSent;
       await preceding;
     }
   } finally {
@@ -230,8 +230,8 @@ async function copyBatch(
     const instants = columns.map((name) => FILL_INSTANTS.has(name));
     const extra = table === 'credentials' ? { password_hash: passwordHash } : isText(table) ? { reading: READING } : {};
     const [names, values] = [Object.keys(extra), Object.values(extra)];
-    const last = table === batch.at(-1)?.table;
-    await copyRows(client, table, [...columns, ...names], withInstants(rows, instants, values), last ? sent : null);
+    const first = table === batch[0]?.table;
+    await copyRows(client, table, [...columns, ...names], withInstants(rows, instants, values), first ? sent : null);
   }
 }
 
