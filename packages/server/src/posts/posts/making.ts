@@ -73,8 +73,7 @@ async function write(manager: Querying, posts: readonly NewPost[]): Promise<void
       group.map(({ fields }) => fields),
       READING,
     ]);
-  for (const { id, authorId, media } of posts)
-    if (media.length > 0) await setPictures(manager, id, authorId, media);
+  for (const { id, authorId, media } of posts) if (media.length > 0) await setPictures(manager, id, authorId, media);
   await tell(
     manager,
     posts.flatMap(({ id, authorId }, i) => toldOfMentions({ id, authorId, postId: id }, mentionedBy(spans[i]!))),
