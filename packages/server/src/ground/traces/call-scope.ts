@@ -41,7 +41,7 @@ export class CallScope {
   readonly rehearsal: Rehearsal | null;
   readonly #told: Told[] = [];
   /** Of those beyond, how many each statement changed. */
-  readonly #beyond = new Map<Outcome, RowsOf[]>();
+  #beyond: Map<Outcome, RowsOf[]> | null = null;
   #kept = 0;
 
   /** @param wants whether it is wanted how a statement is planned; of none unless said */
@@ -70,8 +70,9 @@ export class CallScope {
       this.bytes += 200 + rows.text.length;
       return;
     }
-    const beyond = this.#beyond.get(outcome) ?? [];
-    this.#beyond.set(outcome, merged([...beyond, ...rows.counts]));
+    const all = (this.#beyond ??= new Map<Outcome, RowsOf[]>());
+    const beyond = all.get(outcome) ?? [];
+    all.set(outcome, merged([...beyond, ...rows.counts]));
     if (beyond.length === 0) this.bytes += 200;
   }
 
@@ -94,13 +95,16 @@ export class CallScope {
       if (!outcome.undone) more += Math.max(0, before + rows - Math.max(before, MOST_ROWS));
       before += rows;
     }
-    for (const [{ undone }, counts] of this.#beyond) if (!undone) for (const { rows } of counts) more += rows;
+    for (const [{ undone }, counts] of this.#beyond ?? []) if (!undone) for (const { rows } of counts) more += rows;
     return more;
   }
 
   /** How many rows of each table, those beyond too, without those taken back. */
   counts(): Record<string, RowCounts> {
-    const all = [...this.#told.map(({ rows, outcome }) => [outcome, rows.counts] as const), ...this.#beyond] as const;
+    const all = [
+      ...this.#told.map(({ rows, outcome }) => [outcome, rows.counts] as const),
+      ...(this.#beyond ?? []),
+    ] as const;
     const counts: Record<string, RowCounts> = {};
     for (const [{ undone }, each] of all)
       if (!undone)
