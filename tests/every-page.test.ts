@@ -113,6 +113,15 @@ async function faults() {
   return found;
 }
 
+/** The page has taken over what the browser asks for: its ground is light, or dark. */
+const drawnAs = (colorScheme: 'light' | 'dark') =>
+  page.waitForFunction((wanted) => {
+    const [red = 0, green = 0, blue = 0] = getComputedStyle(document.body)
+      .backgroundColor.match(/[\d.]+/g)!
+      .map(Number);
+    return red + green + blue > 384 === (wanted === 'light');
+  }, colorScheme);
+
 test('every page at phone width, light and dark, can be read, scrolls up and down alone, and names its controls', async () => {
   await openWindow({ viewport: PHONE });
   await asOperator();
@@ -125,6 +134,7 @@ test('every page at phone width, light and dark, can be read, scrolls up and dow
     await page.waitForLoadState('networkidle');
     for (const colorScheme of ['light', 'dark'] as const) {
       await page.emulateMedia({ colorScheme });
+      await drawnAs(colorScheme);
       const wrong = await faults();
       if (wrong) found[`${path}, ${colorScheme}`] = wrong;
       grounds.add(`${colorScheme} ${await page.evaluate(() => getComputedStyle(document.body).backgroundColor)}`);
