@@ -3,7 +3,7 @@ import { DataSource, QueryFailedError, type DataSourceOptions, type QueryRunner 
 import type { PostgresDriver } from 'typeorm/driver/postgres/PostgresDriver.js';
 import { measured, measuring } from '../metrics/measured.js';
 import type { PlanFunctions } from '../pooler/plan-functions.js';
-import { whoseStatement } from '../traces/whose-statement.js';
+import { knownText } from '../traces/known-text.js';
 import { OutcomeUnknown, wasCutOff } from './gone.js';
 import type { Querying } from './hot-transaction.js';
 import { INSTANTS_AS_TEXT } from './instants.js';
@@ -65,7 +65,7 @@ export class ModelDataSource extends DataSource {
    */
   override query<T = unknown>(sql: string, parameters?: unknown[], runner?: QueryRunner): Promise<T> {
     // Who asks is known here alone: a connection is handed over later.
-    if (this.#traced) whoseStatement(sql);
+    if (this.#traced) knownText(sql);
     return this.#ask<T>(sql, parameters, runner);
   }
 
@@ -114,8 +114,10 @@ export class ModelDataSource extends DataSource {
     const ended = measuring(query.plain ?? query.text);
     return new Promise((resolve, reject) => {
       this.hot.connect((unreached, client, release) => {
-        if (!client) ended?.(true);
-        if (!client) return void this.#failed<T>(query, unreached!).then(resolve, reject);
+        if (!client) {
+          ended?.(true);
+          return void this.#failed<T>(query, unreached!).then(resolve, reject);
+        }
         const unheard = () => undefined;
         client.on('error', unheard);
         let written: { readonly error: Error | null; readonly result: QueryResult };
@@ -147,7 +149,7 @@ export class ModelDataSource extends DataSource {
 
   /** Sends statements that matter in one write; see {@link together}. */
   async together(statements: readonly Statement[]): Promise<Outcome[]> {
-    if (this.#traced) for (const { sql } of statements) whoseStatement(sql);
+    if (this.#traced) for (const { sql } of statements) knownText(sql);
     const queries = statements.map(
       (statement): HotQuery => this.#hotly(statement) ?? { text: statement.sql, values: [...statement.parameters] },
     );
@@ -180,7 +182,7 @@ export class ModelDataSource extends DataSource {
     try {
       const result = await work({
         query: async <R>(sql: string, parameters: unknown[] = []) => {
-          if (this.#traced) whoseStatement(sql);
+          if (this.#traced) knownText(sql);
           const query: HotQuery = this.#hotly({ sql, parameters }) ?? { text: sql, values: parameters };
           try {
             const result = await send(sql, query);

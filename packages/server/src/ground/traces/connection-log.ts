@@ -1,7 +1,7 @@
 import { parameterKind, type StatementTrace } from '@gather-lane/core';
 import type { CallScope, Outcome } from './call-scope.js';
-import { takeIn, type IsShown, type RowsNotice } from './told-rows.js';
 import { knownText, type KnownText } from './known-text.js';
+import { takeIn, type IsShown, type RowsNotice } from './told-rows.js';
 
 /** A statement under way. */
 export interface Underway {

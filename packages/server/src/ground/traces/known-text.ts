@@ -25,9 +25,9 @@ const CONTROLS: readonly (readonly [Control, RegExp])[] = [
 
 /** As texts stand in one place of the code each, they are few; those that are written anew for each call are not kept. */
 const KNOWN = new Map<string, KnownText>();
-const MOST_KNOWN = 2_000;
+const MOST_KNOWN = 5_000;
 
-/** What is known of a statement by its text, made out once for each. */
+/** What is known of a statement by its text, made out once for each: by whoever sends it, whose code is on the stack then. */
 export function knownText(text: string): KnownText {
   const known = KNOWN.get(text);
   if (known) return known;

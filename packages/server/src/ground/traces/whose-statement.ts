@@ -1,9 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 
-/** Capabilities by the texts of statements: a text stands in one place. */
-const KNOWN = new Map<string, string | null>();
-const MOST_KNOWN = 5_000;
 /** As deep as the code of a capability may be above what it calls. */
 const DEPTH = 40;
 /** What begins and ends transactions is everybody's. */
@@ -12,20 +9,16 @@ const CONTROLS = /^\s*(?:BEGIN|START|COMMIT|ROLLBACK|SAVEPOINT|RELEASE)\b/i;
 const FOLDER = /(?:^|\/)server\/(?:src|dist)\/([\w-]+)\/(?:([\w-]+)\/)?(?:[\w-]+\/)*[\w.-]+\.[jt]s/;
 
 /**
- * The capability whose code sends a statement: the folder of the innermost file above the ground that is on the way. It is looked
- * up once for each text.
+ * The capability whose code sends a statement: the folder of the innermost file above the ground that is on the way. Cost: a stack of
+ * calls; `knownText` asks once for each text.
  */
 export function whoseStatement(text: string): string | null {
   if (CONTROLS.test(text)) return null;
-  const known = KNOWN.get(text);
-  if (known !== undefined) return known;
   const { stackTraceLimit } = Error;
   Error.stackTraceLimit = DEPTH;
   const frames = (new Error().stack ?? '').split('\n').slice(1);
   Error.stackTraceLimit = stackTraceLimit;
-  const found = frames.map(capabilityAt).find((name) => name !== null) ?? null;
-  if (KNOWN.size < MOST_KNOWN) KNOWN.set(text, found);
-  return found;
+  return frames.map(capabilityAt).find((name) => name !== null) ?? null;
 }
 
 function capabilityAt(frame: string): string | null {

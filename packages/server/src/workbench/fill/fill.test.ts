@@ -102,6 +102,27 @@ describe('fill', () => {
     await expect(fill(service.dataSource, 'again', quiet)).rejects.toThrow('no interrupted fill');
   });
 
+  test('stopped while the next follows are copied, it keeps nothing of these; --again goes on to the right counts', async () => {
+    const many = { ...order, users: 2_100, follows: 45_000, posts: 0, comments: 0, reactions: 0 };
+    let stoppedAt = 0;
+    const stop = ({ phase, batch }: FillProgress) => {
+      if (phase !== 'follows') return;
+      stoppedAt = batch;
+      throw new Error('stopped');
+    };
+    await expect(fill(service.dataSource, many, { ...quiet, progress: stop })).rejects.toThrow('stopped');
+    const [run] = await service.dataSource.query<{ done: number; batches: number }[]>(
+      `SELECT done, batches FROM fill_runs`,
+    );
+    expect(run!.done).toBe(stoppedAt);
+    expect(run!.batches).toBeGreaterThan(stoppedAt);
+    const { follows } = await counts();
+    expect(await wrong()).toEqual([]);
+    const { rows } = await fill(service.dataSource, 'again', quiet);
+    expect(await counts()).toMatchObject({ users: 2_100, credentials: 2_100, follows: follows! + rows.follows! });
+    expect(await wrong()).toEqual([]);
+  });
+
   test('a batch that fails leaves nothing of itself', async () => {
     await service.dataSource.query(`ALTER TABLE comments ADD CONSTRAINT broken CHECK (false) NOT VALID`);
     await expect(fill(service.dataSource, order, quiet)).rejects.toThrow('broken');

@@ -158,7 +158,7 @@ async function load(
       const batch = make(maker, index);
       const posts = batch.find(({ table }) => table === 'posts')?.rows.map(([id]) => id);
       // What refers to rows of the batch before waits until these are committed.
-      if (index === run.done || maker.phase(index) !== maker.phase(index - 1)) await before;
+      if (maker.phase(index) !== maker.phase(index - 1)) await before;
       const preceding = before;
       let sent = (): void => undefined;
       const allSent = new Promise<void>((resolve) => (sent = resolve));

@@ -109,19 +109,19 @@ export class Recorder {
     this.#bytes += scope.bytes;
     this.#plans.want(scope.sent);
     scope.sent = [];
-    if (this.#ring.size > this.#bounds.calls || this.#bytes > this.#bounds.bytes) this.#forgetOldest();
+    this.#forgetOldest();
     for (const statement of scope.statements) this.#count(statement);
     const ended = this.#open.get(scope.id);
     this.#open.delete(scope.id);
     ended?.();
   }
 
-  /** Some at once: a map is slow to find its first where many before it were taken out. */
+  /** A twentieth more than are to be kept, and then these at once: a map is slow to find its first where many before it were taken out. */
   #forgetOldest(): void {
     const { calls, bytes } = this.#bounds;
-    const left = calls - Math.floor(calls / 20);
+    if (this.#ring.size <= calls + Math.floor(calls / 20) && this.#bytes <= bytes) return;
     for (const [id, { scope }] of this.#ring) {
-      if (this.#ring.size <= left && this.#bytes <= bytes) break;
+      if (this.#ring.size <= calls && this.#bytes <= bytes) break;
       this.#ring.delete(id);
       this.#bytes -= scope.bytes;
     }
