@@ -1,5 +1,5 @@
-import { AsyncLocalStorage } from 'node:async_hooks';
 import { type RowChange, type RowCounts, type StatementTrace } from '@gather-lane/core';
+import { makeContext } from './promise-context.js';
 import type { Rehearsal } from './rehearsal.js';
 import { rowChanges, type RowsOf, type ToldRows } from './told-rows.js';
 
@@ -125,7 +125,7 @@ function merged(counts: readonly RowsOf[]): RowsOf[] {
 }
 
 /** For whom code runs: one call, or several whose acts are done together. */
-const SCOPES = new AsyncLocalStorage<readonly CallScope[]>();
+const SCOPES = makeContext<readonly CallScope[]>();
 
 /** The calls for which the code that asks is running; none where it runs for nobody's, or nothing is traced. */
 export const currentScopes = (): readonly CallScope[] => SCOPES.getStore() ?? [];
