@@ -113,7 +113,7 @@ describe('a session that has ended', () => {
     ]);
     const { next } = (await feed(viewer, 'order=score&limit=1')).json;
     const { cursors } = service.house;
-    const gone = await cursors.writeFeed({ ...(await cursors.readFeed(next!))!, weighting: 99 });
+    const gone = (await cursors.feedWriter())({ ...(await cursors.readFeed(next!))!, weighting: 99 });
     expect((await feed(viewer, `order=score&after=${gone}`)).status).toBe(410);
     await service.call('DELETE', '/v1/sessions', { as: viewer });
     expect((await feed(viewer, `order=score&after=${gone}`)).status).toBe(401);
@@ -150,9 +150,9 @@ describe('cursors', () => {
     const { next } = (await feed(viewer, 'limit=1')).json;
     const { cursors } = service.house;
     const begun = (await cursors.readFeed(next!))!;
-    const old = await cursors.writeFeed({ ...begun, begun: Date.now() - 25 * 3_600_000 });
+    const old = (await cursors.feedWriter())({ ...begun, begun: Date.now() - 25 * 3_600_000 });
     expect(await feed(viewer, `after=${old}`)).toMatchObject({ status: 410, json: { title: 'This scroll has ended' } });
-    const gone = await cursors.writeFeed({ ...begun, weighting: 99 });
+    const gone = (await cursors.feedWriter())({ ...begun, weighting: 99 });
     expect((await feed(viewer, `after=${gone}`)).status).toBe(410);
   });
 });

@@ -109,10 +109,11 @@ export class Feed {
     const numbers =
       place && weighting !== viewer.weighting.id ? await numbersOf(this.#dataSource, weighting) : viewer.weighting;
     const more = found.length > limit && last;
+    const write = await this.#cursors.feedWriter();
     return {
       items: shown.filter(isSeen).map((row) => this.#toItem(row, viewer, place ? numbers : null)),
-      next: more ? await this.#cursors.writeFeed({ mark: 'next', ...scroll, position: positionOf(last) }) : null,
-      first: await this.#cursors.writeFeed({ mark: 'first', ...scroll, position: top ? positionOf(top) : null }),
+      next: more ? write({ mark: 'next', ...scroll, position: positionOf(last) }) : null,
+      first: write({ mark: 'first', ...scroll, position: top ? positionOf(top) : null }),
       seen,
     };
   }

@@ -11,6 +11,7 @@ import type { DatabaseAddress } from './address.js';
 import { clientFor } from './connection.js';
 import { ModelDataSource } from './model-data-source.js';
 import { SnakeNaming } from './naming.js';
+import { preparingClient } from './prepared-query.js';
 
 /** Name of the table that remembers which of our migrations have run. */
 export const MIGRATIONS_TABLE = 'gather_lane_migrations';
@@ -75,7 +76,7 @@ export function createMappedDataSource(
   { entities, migrations, ownFields }: Mapping,
   { poolSize, model = [], prepares = true, limits = NO_LIMITS, pooled, traced }: DataSourceChoices,
 ): DataSource {
-  const Client = clientFor(address);
+  const Client = preparingClient(clientFor(address));
   const connection = {
     Client,
     keepAlive: true,

@@ -8,7 +8,7 @@ import { OutcomeUnknown, wasCutOff } from './gone.js';
 import type { Querying } from './hot-transaction.js';
 import { INSTANTS_AS_TEXT } from './instants.js';
 import { preparedAs, WRITES, type Reach } from './prepared.js';
-import { allAtOnce, inOnePacket, lease, type Outcome, type Statement } from './together.js';
+import { allAtOnce, answerTo, inOnePacket, lease, type Outcome, type Statement } from './together.js';
 import type { WrittenPlaces } from './written-places.js';
 
 /**
@@ -154,9 +154,10 @@ export class ModelDataSource extends DataSource {
       (statement): HotQuery => this.#hotly(statement) ?? { text: statement.sql, values: [...statement.parameters] },
     );
     const outcomes = await allAtOnce(this.hot, queries, (i, result) => this.#learn(queries[i]!, result));
+    if (!outcomes.some(hasFailed)) return outcomes;
     return Promise.all(
       outcomes.map(async (outcome, i): Promise<Outcome> => {
-        if (!('error' in outcome)) return outcome;
+        if (!hasFailed(outcome)) return outcome;
         const { sql, parameters } = statements[i]!;
         return queries[i]!.plain !== undefined && this.#plans!.isGone(sql, outcome.error)
           ? this.#sendHot<unknown[]>(plainly(queries[i]!)).then(asRows, asError)
@@ -170,10 +171,11 @@ export class ModelDataSource extends DataSource {
     const { client, release } = await lease(this.hot);
     let [begun, broken, planGone] = [false, true, false];
     /** The first statement goes with what begins the transaction: one packet, and one round trip. */
-    const send = async (sql: string, query: HotQuery): Promise<QueryResult> => {
-      if (begun) return measured(sql, client.query(query));
+    const send = (sql: string, query: HotQuery): Promise<QueryResult> =>
+      begun ? answerTo(client, query, sql) : begin(sql, query);
+    const begin = async (sql: string, query: HotQuery): Promise<QueryResult> => {
       begun = true;
-      const [opened, answered] = inOnePacket(client, () => [client.query('BEGIN'), measured(sql, client.query(query))]);
+      const [opened, answered] = inOnePacket(client, () => [answerTo(client, 'BEGIN'), answerTo(client, query, sql)]);
       const [beginning, first] = await Promise.allSettled([opened, answered]);
       if (beginning.status === 'rejected') throw beginning.reason;
       if (first.status === 'rejected') throw first.reason;
@@ -199,7 +201,7 @@ export class ModelDataSource extends DataSource {
         return result;
       }
       const [committed, asked] = inOnePacket(client, () => [
-        client.query('COMMIT'),
+        answerTo(client, 'COMMIT'),
         this.#places?.ask(client, this.#prepares),
       ]);
       await committed.catch((error: unknown) => {
@@ -267,6 +269,7 @@ export type HotQuery = QueryConfig & {
 /** The same without a function. */
 const plainly = ({ plain, ...query }: HotQuery): HotQuery => ({ ...query, text: plain ?? query.text });
 
+const hasFailed = (outcome: Outcome): outcome is { readonly error: unknown } => 'error' in outcome;
 const asRows = (rows: unknown[]): Outcome => ({ rows });
 const asError = (error: unknown): Outcome => ({ error });
 

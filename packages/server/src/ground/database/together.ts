@@ -1,7 +1,7 @@
 import type { Writable } from 'node:stream';
 import type { Pool, PoolClient, QueryResult } from 'pg';
 import type { DataSource } from 'typeorm';
-import { measured } from '../metrics/measured.js';
+import { measuring } from '../metrics/measured.js';
 import type { HotQuery } from './model-data-source.js';
 
 /** A statement that was marked as `prepared`, with what is sent along. */
@@ -32,17 +32,21 @@ export function rowsOf<T>(outcome: Outcome): T[] {
 }
 
 /** A connection for some work. That it breaks is told to whoever waits for it on it; unheard, it would end the process. */
-export async function lease(pool: Pool): Promise<{ client: PoolClient; release: (broken: boolean) => void }> {
-  const client = await pool.connect();
-  const unheard = () => undefined;
-  client.on('error', unheard);
-  return {
-    client,
-    release: (broken) => {
-      client.removeListener('error', unheard);
-      client.release(broken);
-    },
-  };
+export function lease(pool: Pool): Promise<{ client: PoolClient; release: (broken: boolean) => void }> {
+  return new Promise((resolve, reject) => {
+    pool.connect((unreached, client, done) => {
+      if (!client) return reject(unreached!);
+      const unheard = () => undefined;
+      client.on('error', unheard);
+      resolve({
+        client,
+        release: (broken) => {
+          client.removeListener('error', unheard);
+          done(broken);
+        },
+      });
+    });
+  });
 }
 
 /** A connection of a data source on which statements are prepared, for whoever holds it long. */
@@ -59,6 +63,25 @@ export function inOnePacket<T>(client: PoolClient, send: () => T): T {
 }
 
 /**
+ * Sends a query on a connection. By a callback: the promises of the package are two more for each.
+ * @param measured as which statement it is measured; null where it is not
+ */
+export function answerTo(
+  client: PoolClient,
+  query: string | HotQuery,
+  measured: string | null = null,
+): Promise<QueryResult> {
+  const ended = measured === null ? null : measuring(measured);
+  return new Promise((resolve, reject) => {
+    client.query(query as HotQuery, (error: Error | null, result) => {
+      ended?.(Boolean(error));
+      if (error) reject(error);
+      else resolve(result);
+    });
+  });
+}
+
+/**
  * Sends queries over one connection of a pool.
  * @param answered told of each that was
  * @throws where there is no connection to be had
@@ -69,16 +92,21 @@ export async function allAtOnce(
   answered: (i: number, result: QueryResult) => void,
 ): Promise<Outcome[]> {
   const { client, release } = await lease(pool);
-  const sent = inOnePacket(client, () =>
-    queries.map((query) => measured(query.plain ?? query.text, client.query(query))),
-  );
-  const settled = await Promise.allSettled(sent);
-  const failed = settled.find((each) => each.status === 'rejected');
-  // As the pool does by itself: a connection on which something failed is not handed on.
-  release(failed !== undefined);
-  return settled.map((each, i) => {
-    if (each.status === 'rejected') return { error: each.reason as unknown };
-    answered(i, each.value);
-    return { rows: each.value.rows as unknown[] };
+  const outcomes = await new Promise<Outcome[]>((resolve) => {
+    const ended: Outcome[] = [];
+    let left = queries.length;
+    const send = (query: HotQuery, i: number) => {
+      const measure = measuring(query.plain ?? query.text);
+      client.query(query, (error: Error | null, result) => {
+        measure?.(Boolean(error));
+        ended[i] = error ? { error } : { rows: result.rows };
+        if (!error) answered(i, result);
+        if (--left === 0) resolve(ended);
+      });
+    };
+    inOnePacket(client, () => queries.forEach(send));
   });
+  // As the pool does by itself: a connection on which something failed is not handed on.
+  release(outcomes.some((each) => 'error' in each));
+  return outcomes;
 }

@@ -44,8 +44,10 @@ export class Cursors {
     return readFeedCursor(text, await this.#keysFor(text));
   }
 
-  async writeFeed(cursor: FeedCursor): Promise<string> {
-    return writeFeedCursor(cursor, await this.#keys.newest());
+  /** Writes cursors of a feed: what a page needs several of. */
+  async feedWriter(): Promise<(cursor: FeedCursor) => string> {
+    const key = await this.#keys.newest();
+    return (cursor) => writeFeedCursor(cursor, key);
   }
 
   /** The cursor of a list of notifications that a text holds, or null when it is none of ours. */

@@ -38,7 +38,7 @@ export function makePromiseContext<T>(): Context<T> {
       after() {
         current = undefined;
       },
-    } as Parameters<typeof promiseHooks.createHook>[0]);
+    });
   };
   return {
     getStore: () => current,

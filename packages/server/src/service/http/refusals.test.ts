@@ -153,7 +153,7 @@ describe('cursors', () => {
     const feed = await service.call<{ next: string }>('GET', '/v1/feeds/following?order=score&limit=1', { as: user });
     const good = (await cursors.readFeed(feed.json.next))!;
     for (const wrong of [{ begun: 8.64e15 }, { weighting: 2 ** 40 }, { position: { at: -8.64e15, id: user.id } }]) {
-      const after = await cursors.writeFeed({ ...good, ...wrong });
+      const after = (await cursors.feedWriter())({ ...good, ...wrong });
       expect((await service.call('GET', `/v1/feeds/following?after=${after}`, { as: user })).status).toBe(400);
     }
   });
