@@ -5,12 +5,7 @@ type Callback = (error: Error | null, result?: QueryResult) => void;
 
 /** What of a connection the package does not declare. */
 interface Wire {
-  bind(message: {
-    portal: string;
-    statement: string;
-    values: unknown[];
-    valueMapper: (value: unknown) => unknown;
-  }): void;
+  bind(message: { portal: string; statement: string; values: unknown[] }): void;
   execute(message: { portal: string }): void;
   sync(): void;
 }
@@ -19,11 +14,11 @@ interface Wire {
 interface ProtocolQuery {
   name: string;
   callback: Callback;
-  readonly values: unknown[];
+  values: unknown[];
   readonly _result: QueryResult & { _types: CustomTypesConfig | undefined };
   _canceledDueToError: unknown;
-  hasBeenParsed(wire: Wire): boolean;
   prepare(wire: Wire): void;
+  handleError(error: unknown, wire: Wire): void;
   handleRowDescription(message: { fields: FieldDef[] }): void;
   handleDataRow(message: { fields: (string | null)[] }): void;
   handleCommandComplete(message: object, wire: Wire): void;
@@ -55,16 +50,21 @@ class PreparedQuery extends ProtocolQuery {
 
   override prepare(wire: Wire): void {
     this.#wire = wire;
-    const known = this.hasBeenParsed(wire) ? SHAPES.get(wire)?.get(this.name) : undefined;
-    if (known === undefined) return super.prepare(wire);
     try {
-      wire.bind({ portal: '', statement: this.name, values: this.values, valueMapper: prepareValue });
-    } catch {
-      // Values that cannot be sent: nothing was, and the package knows how to say so.
-      return super.prepare(wire);
+      this.values = this.values.map(prepareValue);
+    } catch (error) {
+      // The package would have the statement forgotten by the database, and take it for prepared all the same.
+      wire.sync();
+      this.handleError(error, wire);
+      // The answer to what was sent for it is nobody's.
+      this.callback = () => undefined;
+      return;
     }
+    const known = SHAPES.get(wire)?.get(this.name);
+    if (known === undefined) return super.prepare(wire);
     this.#shape = known;
     if (known) this._result.fields = known.fields;
+    wire.bind({ portal: '', statement: this.name, values: this.values });
     wire.execute({ portal: '' });
     wire.sync();
   }

@@ -19,7 +19,7 @@ export function rowShape(fields: FieldDef[], types: CustomTypesConfig): RowShape
   const columns = fields.map(({ name }, i) => `${JSON.stringify(name)}: v[${i}] === null ? null : p${i}(v[${i}])`);
   const code = `const [${parsers.map((_, i) => `p${i}`).join()}] = parsers; return (v) => ({ ${columns.join()} });`;
   // Names stand in it as JSON, and come from statements of the service alone.
-   
+
   const make = new Function('parsers', code) as (parsers: readonly Parse[]) => RowShape['read'];
   return { fields, read: make(parsers) };
 }

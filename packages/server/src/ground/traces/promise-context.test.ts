@@ -1,3 +1,4 @@
+import { describe, expect, it } from '@jest/globals';
 import { EventEmitter, once } from 'node:events';
 import { AsyncLocalStorage } from 'node:async_hooks';
 import { setImmediate as nextTurn } from 'node:timers/promises';
