@@ -37,13 +37,17 @@ export const feedPage = (model: OwnFields): PageStatement =>
     (way, order, weighting, laneTime, withSince) => {
       const isKey = order === 'score' && laneTime === 'is the key';
       const fell =
-        order === 'score' ? `CASE WHEN $6::text IS NOT NULL THEN ${hasFallen('e.id', weighting)} END` : 'false';
+        order === 'score' ? `CASE WHEN $6::text IS NOT NULL THEN ${hasFallen('e.id', weighting)} END` : 'NULL::boolean';
+      // Twenty times the same would be written, sent and read twenty times.
+      const ofPage = ['snapshot', 'now', 'following', 'seen'].map(
+        (name) => `CASE WHEN e.n > 1 THEN NULL ELSE m.${name} END AS ${name}`,
+      );
       return `
   WITH entries AS MATERIALIZED (${find(way, order, weighting)}
   )
-  SELECT m.snapshot, m.now, m.following, ${REACHES} AS seen, e.id AS found, e.key, ${fell} AS fell, v.*
+  SELECT ${ofPage.join(', ')}, e.id AS found, e.key, ${fell} AS fell, v.*
   FROM (SELECT coalesce($6::text, ${SNAPSHOT}) AS snapshot, clock_timestamp()::timestamptz(3) AS now,
-    (SELECT following FROM user_tallies WHERE user_id = $1) AS following) m
+    (SELECT following FROM user_tallies WHERE user_id = $1) AS following, ${REACHES} AS seen) m
   LEFT JOIN (SELECT id, key, author_id, row_number() OVER () AS n FROM entries) e ON true
   LEFT JOIN LATERAL (
     SELECT ${postColumns(model)}, ${isKey ? 'e.key' : 's.lane_time'} AS lane_time, ${withSince ? 'o.created_at' : 'NULL::timestamptz'} AS since
@@ -57,19 +61,27 @@ export const feedPage = (model: OwnFields): PageStatement =>
     { textInstants: true },
   );
 
-/** A row of that statement. */
-export interface FeedPageRow extends Omit<PostRow, 'id'> {
+/** What that statement says of the page as a whole, in the first row alone. */
+interface PageFacts {
   readonly snapshot: string;
   /** How far into the log what was read reaches. */
   readonly seen: string;
   readonly now: InstantText;
   readonly following: number;
+}
+
+/** A row of that statement. */
+export interface FeedPageRow extends Omit<PostRow, 'id'>, Partial<Record<keyof PageFacts, unknown>> {
   /** Null on an empty page. */
   readonly found: string | null;
   readonly key: InstantText;
+  /** Whether it has fallen past the cursor; null where there is none, and by recency. */
   readonly fell: boolean | null;
   /** Null for a post that may not be seen. */
   readonly id: string | null;
   /** Since when its author is followed, where that was asked. */
   readonly since: InstantText | null;
 }
+
+/** What is said of a page as a whole. */
+export const factsOf = ([first]: readonly FeedPageRow[]): PageFacts => first as FeedPageRow & PageFacts;

@@ -20,7 +20,7 @@ import { NO_STANDBYS, type Standbys } from '../ground/standbys/standbys.js';
 import { toCounts } from '../ranking/tallies/counts.js';
 import { numbersOf } from '../ranking/weighting/in-force.js';
 import type { FeedOrder, Way } from './finding.js';
-import { feedPage, type FeedPageRow, type PageStatement } from './page-queries.js';
+import { factsOf, feedPage, type FeedPageRow, type PageStatement } from './page-queries.js';
 import { explain } from './place.js';
 import { feedNewer, FORGET_DROPS, type NewerRow } from './queries.js';
 import type { FeedItem, NewerView } from './schema.js';
@@ -99,7 +99,7 @@ export class Feed {
     }
     const { viewer, rows } = await this.#rows(reader, request, from);
     const weighting = from?.weighting ?? viewer.weighting.id;
-    const { snapshot, now, seen } = rows[0]!;
+    const { snapshot, now, seen } = factsOf(rows);
     const begun = from?.begun ?? Date.parse(now);
     const scroll = { order, own, weighting, snapshot, begun, ...(this.#standbys.some && { seen }) };
     const found = rows.filter((row): row is FoundRow => row.found !== null);
@@ -169,7 +169,7 @@ export class Feed {
     const again = async (way: Way) => (await by(way, inForce)).rows!;
     let rows = tried.rows ?? (await again(likely));
     const filled = rows.length > limit;
-    this.ways.learn(userId, order, likely, filled, rows[0]!.following);
+    this.ways.learn(userId, order, likely, filled, factsOf(rows).following);
     if (!filled && !isExhaustive(likely)) rows = await again('heads');
     if (rows.some(({ fell }) => fell)) rows = await again('past falls');
     return { viewer, rows };
