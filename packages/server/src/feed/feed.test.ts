@@ -1,6 +1,16 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
-import { addFollows, addPosts, addUsers, dice, plainFeed, scroll, type FeedReply } from '../tests/graph.js';
+import {
+  addComments,
+  addFollows,
+  addPosts,
+  addReactions,
+  addUsers,
+  dice,
+  plainFeed,
+  scroll,
+  type FeedReply,
+} from '../tests/graph.js';
 import { expectPlainFeeds, plant } from '../tests/plain-feeds.js';
 import { startTestService, type Actor, type TestService } from '../tests/test-service.js';
 import { SWEEP_ENTRIES, type FindWay } from '@gather-lane/core';
@@ -202,6 +212,38 @@ describe('what a feed holds', () => {
     });
     expect(top!.place!.laneTime).toBe(top!.laneTime);
     expect(top!.place!.sentence).toContain(`You follow @${friend.handle}; posted`);
+  });
+
+  test('a post stands at one lane time in either order, with its place and without, and by itself', async () => {
+    const [viewer, friend] = [await service.user(), await service.user()];
+    const crowd = await addUsers(service, 9, 'lifting');
+    await addFollows(service, viewer.id, [friend.id]);
+    const posts = await addPosts(
+      service,
+      Array.from({ length: 8 }, (_, i) => ({ author: friend.id, secondsAgo: 60 * (i + 1) })),
+    );
+    await addReactions(
+      service,
+      posts.flatMap((post, i) =>
+        [friend.id, ...crowd.slice(0, i)].map((user, n) => ({ post, user, kind: n % 3 === 2 ? 'dislike' : 'like' })),
+      ),
+    );
+    await addComments(
+      service,
+      posts.slice(3).flatMap((post) => crowd.slice(0, 5).map((author) => ({ post, author }))),
+    );
+    const standing = new Map<string, string>();
+    for (const id of posts) {
+      const { json } = await service.call<{ laneTime: string; createdAt: string }>('GET', `/v1/posts/${id}`, {
+        as: viewer,
+      });
+      standing.set(id, json.laneTime);
+    }
+    expect(new Set(standing.values()).size).toBe(8);
+    for (const query of ['', 'place=true', 'order=score', 'order=score&place=true']) {
+      const { items } = (await feed(viewer, query)).json;
+      expect(new Map(items.map(({ id, laneTime }) => [id, laneTime]))).toEqual(standing);
+    }
   });
 
   test('unfollowing empties it, following fills it', async () => {

@@ -1,5 +1,6 @@
 import {
   isExhaustive,
+  laneTime,
   peopleOf,
   type Caller,
   type FeedCursor,
@@ -155,8 +156,8 @@ export class Feed {
     ];
     const by = async (way: Way, inForce: number) => {
       const weighting = from?.weighting ?? inForce;
-      const laneTime = weighting === inForce ? 'is the key' : 'is looked up';
-      const sql = this.#page(way, order, tableOf(order, weighting), laneTime, place);
+      const stands = weighting === inForce ? 'is the key' : 'is reckoned';
+      const sql = this.#page(way, order, tableOf(order, weighting), stands, place);
       const { viewer, outcome } = await reader.ask<FeedPageRow>(sql, parameters, beside);
       // What was asked of another weighting than is in force is asked again.
       if (order === 'score' && viewer.weighting.id !== inForce && !isExpired(from, viewer.weighting)) return { viewer };
@@ -178,7 +179,10 @@ export class Feed {
   /** @param numbers by which a place is explained; null where none is asked for */
   #toItem(row: SeenRow, viewer: SignedIn, numbers: WeightingInForce | null): FeedItem {
     const caller: Caller = { kind: 'user', id: viewer.userId, moderator: viewer.moderator };
-    const post = this.#posts.toView(row, caller, viewer.weighting.weights);
+    const { weighting } = viewer;
+    const lane_time =
+      row.lane_time ?? new Date(laneTime(Date.parse(row.created_at), weighting, peopleOf(toCounts(row)))).toISOString();
+    const post = this.#posts.toView({ ...row, lane_time }, caller, weighting.weights);
     if (!numbers) return post;
     const since = row.since === null ? null : new Date(row.since);
     const place = explain(new Date(row.created_at), row.author_handle, since, peopleOf(toCounts(row)), numbers);
