@@ -8,7 +8,8 @@ import { createDataSource, makeDataFolder, migrate, startCluster } from '../pack
 export default async function startDatabase() {
   const folder = mkdtempSync(join(tmpdir(), 'gather-lane-tests-'));
   makeDataFolder(folder);
-  const cluster = await startCluster(folder, () => undefined);
+  // Suites that run beside each other have services of twenty connections for each of several uses.
+  const cluster = await startCluster(folder, () => undefined, { connections: 400 });
   const reaper = spawn(process.execPath, [join(import.meta.dirname, 'reaper.mjs'), folder, cluster.folder], {
     stdio: ['pipe', 'ignore', 'inherit'],
     detached: true,

@@ -14,7 +14,9 @@ export interface CombinedActs {
   readonly n: number;
 }
 
-/** What whoever measures may listen to: nothing is spent where nobody does. */
+/** What whoever measures may listen to: nothing is spent where nobody does. Told once it has ended, wherever that is noticed. */
 export const STATEMENTS = channel('gather-lane.statement') as Channel<unknown, SentStatement>;
+/** The same message as it is sent, where it is sent: for whoever has to know for whom. */
+export const STATEMENTS_SENT = channel('gather-lane.statement-sent') as Channel<unknown, SentStatement>;
 /** The same of combined acts. */
 export const COMBINED = channel('gather-lane.combined') as Channel<unknown, CombinedActs>;

@@ -1,10 +1,16 @@
-import { STATEMENTS } from './channels.js';
+import { STATEMENTS, STATEMENTS_SENT } from './channels.js';
 
 /** Begins to measure a statement. @returns what is to be told whether it failed, once it has ended; null where nobody measures */
 export function measuring(sql: string): ((failed: boolean) => void) | null {
   if (!STATEMENTS.hasSubscribers) return null;
   const begun = performance.now();
-  return (failed) => STATEMENTS.publish({ sql, seconds: (performance.now() - begun) / 1000, failed });
+  const sent = { sql, seconds: 0, failed: false };
+  if (STATEMENTS_SENT.hasSubscribers) STATEMENTS_SENT.publish(sent);
+  return (failed) => {
+    sent.seconds = (performance.now() - begun) / 1000;
+    sent.failed = failed;
+    STATEMENTS.publish(sent);
+  };
 }
 
 /** Tells whoever measures of a statement, once it has ended. @returns its answer, as it is */

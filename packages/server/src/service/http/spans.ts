@@ -11,7 +11,7 @@ import {
   type Span,
 } from '@opentelemetry/api';
 import type { FastifyInstance } from 'fastify';
-import { STATEMENTS, type SentStatement } from '../../ground/metrics/channels.js';
+import { STATEMENTS, STATEMENTS_SENT, type SentStatement } from '../../ground/metrics/channels.js';
 import { verbOf } from '../../ground/metrics/measured.js';
 
 declare module 'fastify' {
@@ -63,9 +63,22 @@ export function useSpans(app: FastifyInstance): void {
   app.addHook('preValidation', (request, _reply, done) =>
     request.spanContext && request.method !== 'GET' ? context.with(request.spanContext, done) : done(),
   );
-  const heard = (message: unknown) => spanOf(message as SentStatement);
+  // That a statement has ended is noticed on its connection, which is nobody's.
+  const parents = new WeakMap<object, Context>();
+  const sent = (message: unknown) => {
+    const parent = context.active();
+    if (trace.getSpan(parent)) parents.set(message as object, parent);
+  };
+  const heard = (message: unknown) => {
+    const parent = parents.get(message as object);
+    if (parent) spanOf(message as SentStatement, parent);
+  };
+  subscribe(STATEMENTS_SENT.name, sent);
   subscribe(STATEMENTS.name, heard);
-  app.addHook('onClose', () => void unsubscribe(STATEMENTS.name, heard));
+  app.addHook('onClose', () => {
+    unsubscribe(STATEMENTS_SENT.name, sent);
+    unsubscribe(STATEMENTS.name, heard);
+  });
 }
 
 function endCall(span: Span, status: number): void {
@@ -75,9 +88,7 @@ function endCall(span: Span, status: number): void {
 }
 
 /** A statement is heard of once it has ended: its span begins in the past. One that no call sent has none. */
-function spanOf({ sql, seconds, failed }: SentStatement): void {
-  const parent = context.active();
-  if (!trace.getSpan(parent)) return;
+function spanOf({ sql, seconds, failed }: SentStatement, parent: Context): void {
   const now = Date.now();
   const verb = verbOf(sql);
   const span = tracer().startSpan(

@@ -46,7 +46,7 @@ export interface Cluster {
 export async function startCluster(
   data: string,
   notice: (text: string) => void,
-  { keepLog }: ClusterChoices = {},
+  { keepLog, connections }: ClusterChoices = {},
 ): Promise<Cluster> {
   const account = clusterAccount();
   if (process.getuid?.() === 0 && !account)
@@ -61,12 +61,13 @@ export async function startCluster(
 
   const running = await findRunning(folder, password);
   if (!running && !existsSync(join(folder, 'PG_VERSION'))) await makeCluster(home, folder, binaries, password, account);
-  const settings = keepLog === undefined ? {} : await keepLogOf({ home, folder, binaries, account }, keepLog);
+  const logSettings = keepLog === undefined ? {} : await keepLogOf({ home, folder, binaries, account }, keepLog);
+  const settings = { ...logSettings, ...(connections !== undefined && { max_connections: connections }) };
   const parts = { home, folder, binaries, account, password, settings };
   if (running) {
     const adopted = clusterOf(parts, running, true);
     const found = `A cluster that outlived an earlier service was found on port ${running.port}`;
-    if (keepLog === undefined || (await keepsLog(adopted.address, settings))) {
+    if (keepLog === undefined || (await keepsLog(adopted.address, logSettings))) {
       notice(`${found} and is used again.`);
       return adopted;
     }
@@ -89,6 +90,8 @@ interface Parts extends ClusterParts {
 export interface ClusterChoices {
   /** A folder into which its log is copied as it is written. */
   readonly keepLog?: string | undefined;
+  /** As many connections it takes at most, where that is not left to it. */
+  readonly connections?: number;
 }
 
 function clusterOf(parts: Parts, { pid, port }: { pid: number; port: number }, adopted: boolean): Cluster {
