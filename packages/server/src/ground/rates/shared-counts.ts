@@ -27,6 +27,8 @@ interface Counted {
   readonly windowMs: number;
   /** What all processes counted, as far as it is known here. */
   there: number;
+  /** Whether it was heard of in this window: whoever comes first may be the last whom the others let through. */
+  heard: boolean;
   /** What was counted here and nobody else knows yet: first those who were let go on, then those who wait to hear how many there are. */
   untold: number;
   /** Of those that are being told. */
@@ -37,7 +39,7 @@ interface Counted {
 
 /** What is counted here is told to the others so often. */
 const TELL_MS = 100;
-/** Below this part of a limit nobody waits to hear of the others; as many processes as parts let no more through together than one. */
+/** Below this part of a limit nobody waits to hear of the others but the first in a window; as many processes as parts let no more through together than one. */
 const UNHEARD = 1 / 8;
 /** So long somebody waits to hear of them: a database that is away stops no calls from being counted here. */
 const HEARD_WITHIN_MS = 5_000;
@@ -69,7 +71,7 @@ export class SharedCounts {
     if (counted.there > most) return { current: counted.there + 1, ttl: left };
     const here = counted.there + counted.telling + counted.untold + counted.waiting.length + 1;
     this.#untold.add(counted);
-    if (here <= most * UNHEARD || this.#stopped) {
+    if ((counted.heard && here <= most * UNHEARD) || this.#stopped) {
       counted.untold++;
       this.#timer ??= setTimeout(() => this.#tell(), TELL_MS).unref();
       return { current: here, ttl: left };
@@ -102,7 +104,16 @@ export class SharedCounts {
     if (there) this.#counted.delete(of);
     else if (this.#counted.size >= MOST_KEYS) this.#counted.delete(this.#counted.keys().next().value!);
     const key = createHash('sha256').update(of).digest('base64url');
-    const counted = { key, windowMs, there: 0, untold: 0, telling: 0, waiting: [], endsAt: Date.now() + windowMs };
+    const counted = {
+      key,
+      windowMs,
+      there: 0,
+      heard: false,
+      untold: 0,
+      telling: 0,
+      waiting: [],
+      endsAt: Date.now() + windowMs,
+    };
     this.#counted.set(of, counted);
     return counted;
   }
@@ -149,6 +160,7 @@ export class SharedCounts {
         left: counted.endsAt - Date.now(),
       };
       counted.there = n;
+      counted.heard = true;
       counted.telling = 0;
       counted.endsAt = Date.now() + left;
       // In the order in which they came, after all who were counted before.
