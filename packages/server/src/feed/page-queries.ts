@@ -49,7 +49,7 @@ export const feedPage = (model: OwnFields): PageStatement =>
   SELECT ${ofPage.join(', ')}, e.id AS found, e.key, ${fell} AS fell, v.*
   FROM (SELECT coalesce($6::text, ${SNAPSHOT}) AS snapshot, clock_timestamp()::timestamptz(3) AS now,
     (SELECT following FROM user_tallies WHERE user_id = $1) AS following, ${REACHES} AS seen) m
-  LEFT JOIN (SELECT id, key, author_id, row_number() OVER () AS n FROM entries) e ON true
+  LEFT JOIN (SELECT id, key, author_id, row_number() OVER (ORDER BY key DESC, id DESC) AS n FROM entries) e ON true
   LEFT JOIN LATERAL (
     SELECT ${postColumns(model)}, ${isKey ? 'e.key' : 'NULL::timestamptz'} AS lane_time, ${withSince ? 'o.created_at' : 'NULL::timestamptz'} AS since
     FROM posts p

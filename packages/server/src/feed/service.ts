@@ -9,6 +9,7 @@ import {
   type WeightingInForce,
 } from '@gather-lane/core';
 import type { DataSource } from 'typeorm';
+import type { InstantText } from '../ground/database/instants.js';
 import { FIRST_ID, LAST_ID } from '../ground/database/keyset.js';
 import { rowsOf, type Outcome } from '../ground/database/together.js';
 import { sqlState } from '../ground/database/transaction.js';
@@ -180,13 +181,11 @@ export class Feed {
   #toItem(row: SeenRow, viewer: SignedIn, numbers: WeightingInForce | null): FeedItem {
     const caller: Caller = { kind: 'user', id: viewer.userId, moderator: viewer.moderator };
     const { weighting } = viewer;
-    const lane_time =
-      row.lane_time ?? new Date(laneTime(Date.parse(row.created_at), weighting, peopleOf(toCounts(row)))).toISOString();
-    const post = this.#posts.toView({ ...row, lane_time }, caller, weighting.weights);
-    if (!numbers) return post;
+    const view = (stands: InstantText) => this.#posts.toView(row, caller, weighting.weights, stands);
+    if (!numbers) return view(row.lane_time ?? reckoned(row, weighting));
     const since = row.since === null ? null : new Date(row.since);
     const place = explain(new Date(row.created_at), row.author_handle, since, peopleOf(toCounts(row)), numbers);
-    return { ...post, laneTime: place.laneTime, place };
+    return { ...view(place.laneTime), place };
   }
 
   /** Forgets drops that no scroll can meet any more. */
@@ -217,6 +216,10 @@ type SeenRow = FoundRow & { readonly id: string };
 const isSeen = (row: FoundRow): row is SeenRow => row.id !== null;
 
 const positionOf = ({ key, found }: FoundRow): Position => ({ at: Date.parse(key), id: found });
+
+/** Where a post stands, by what is counted of it. */
+const reckoned = (row: SeenRow, weighting: WeightingInForce): InstantText =>
+  new Date(laneTime(Date.parse(row.created_at), weighting, peopleOf(toCounts(row)))).toISOString();
 
 /** By recency nothing is read of a weighting's own table: one statement serves all of them. */
 const tableOf = (order: FeedOrder, weighting: number): number => (order === 'score' ? weighting : 1);

@@ -117,6 +117,14 @@ describe('limits', () => {
     expect((await services[0]!.call('GET', '/v1/me', { as: await one.user() })).status).toBe(200);
   });
 
+  test('hold for who comes to the other when they are used up at one', async () => {
+    const caller = await one.user();
+    const [first, second] = services as [TestService, TestService];
+    for (let n = 0; n < 60; n++) expect((await first.call('GET', '/v1/me', { as: caller })).status).toBe(200);
+    const reply = await second.call('GET', '/v1/me', { as: caller });
+    expect([reply.status, reply.headers.get('ratelimit-remaining')]).toEqual([429, '0']);
+  });
+
   test('of an address hold for it at both, and say when to come again', async () => {
     // Whoever signed up at the first service came from here too.
     await one.dataSource.query(`DELETE FROM call_counts`);

@@ -66,23 +66,31 @@ export function inOnePacket<T>(client: PoolClient, send: () => T): T {
  * Sends a query on a connection. By a callback: the promises of the package are two more for each.
  * @param measured as which statement it is measured; null where it is not
  */
-export function answerTo(
+export function sendTo(
   client: PoolClient,
   query: string | HotQuery,
-  measured: string | null = null,
-): Promise<QueryResult> {
+  measured: string | null,
+  answered: (error: Error | null, result: QueryResult) => void,
+): void {
   const ended = measured === null ? null : measuring(measured);
-  return new Promise((resolve, reject) => {
-    client.query(query as HotQuery, (error: Error | null, result) => {
-      ended?.(Boolean(error));
-      if (error) reject(error);
-      else resolve(result);
-    });
+  client.query(query as HotQuery, (error: Error | null, result) => {
+    ended?.(Boolean(error));
+    answered(error, result);
   });
 }
 
+/** The same by one promise. */
+export const answerTo = (
+  client: PoolClient,
+  query: string | HotQuery,
+  measured: string | null = null,
+): Promise<QueryResult> =>
+  new Promise((resolve, reject) =>
+    sendTo(client, query, measured, (error, result) => (error ? reject(error) : resolve(result))),
+  );
+
 /**
- * Sends queries over one connection of a pool.
+ * Sends queries, at least one, over one connection of a pool.
  * @param answered told of each that was
  * @throws where there is no connection to be had
  */
@@ -95,15 +103,12 @@ export async function allAtOnce(
   const outcomes = await new Promise<Outcome[]>((resolve) => {
     const ended: Outcome[] = [];
     let left = queries.length;
-    const send = (query: HotQuery, i: number) => {
-      const measure = measuring(query.plain ?? query.text);
-      client.query(query, (error: Error | null, result) => {
-        measure?.(Boolean(error));
+    const send = (query: HotQuery, i: number) =>
+      sendTo(client, query, query.plain ?? query.text, (error, result) => {
         ended[i] = error ? { error } : { rows: result.rows };
         if (!error) answered(i, result);
         if (--left === 0) resolve(ended);
       });
-    };
     inOnePacket(client, () => queries.forEach(send));
   });
   // As the pool does by itself: a connection on which something failed is not handed on.

@@ -77,7 +77,11 @@ export class SharedCounts {
       return { current: here, ttl: left };
     }
     return new Promise<Count>((resolve) => {
-      const unheard = setTimeout(() => resolve({ current: here, ttl: left }), HEARD_WITHIN_MS).unref();
+      const unheard = setTimeout(() => {
+        // Nobody after them waits for what does not come.
+        counted.heard = true;
+        resolve({ current: here, ttl: left });
+      }, HEARD_WITHIN_MS).unref();
       counted.waiting.push((count) => {
         clearTimeout(unheard);
         resolve(count);

@@ -17,6 +17,7 @@ import {
 import type { DataSource } from 'typeorm';
 import { v7 as uuidv7 } from 'uuid';
 import type { Querying } from '../../ground/database/hot-transaction.js';
+import type { InstantText } from '../../ground/database/instants.js';
 import { prepared } from '../../ground/database/prepared.js';
 import { inTransaction } from '../../ground/database/transaction.js';
 import type { Taking } from '../../ground/idempotency/service.js';
@@ -116,7 +117,10 @@ export class Posts {
   async viewAll(ids: string[], caller: Caller, at: Querying = this.#dataSource): Promise<PostWithPeople[]> {
     if (ids.length === 0) return [];
     const rows = await at.query<PostByIdRow[]>(this.#byId, [ids, viewerOf(caller)]);
-    return rows.map((row) => ({ post: this.toView(row, caller, row.weights), people: peopleOf(toCounts(row)) }));
+    return rows.map((row) => ({
+      post: this.toView(row, caller, row.weights, row.lane_time),
+      people: peopleOf(toCounts(row)),
+    }));
   }
 
   /** A page of everybody's posts, or of one author's. @param at where it is read */
@@ -223,7 +227,12 @@ export class Posts {
   }
 
   /** A post as the caller sees it, of a row that a statement yielded. @param weights by which its reactions count */
-  toView(row: PostRow, caller: Caller, weights: Record<string, number>): PostView {
+  toView(
+    row: Omit<PostRow, 'lane_time'>,
+    caller: Caller,
+    weights: Record<string, number>,
+    laneTime: InstantText,
+  ): PostView {
     return {
       id: row.id,
       author: toAuthor(row, this.#address),
@@ -237,7 +246,7 @@ export class Posts {
       reaction: row.reaction,
       watching: row.watching,
       can: canOf(caller, row.author_id),
-      laneTime: row.lane_time,
+      laneTime,
       url: this.#address.to(`/v1/posts/${row.id}`),
       fields: visibleFields(this.#model, 'posts', row.fields, caller, row.author_id),
     };

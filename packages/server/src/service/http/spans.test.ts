@@ -73,6 +73,22 @@ describe('a call', () => {
     expect(page.statements.length).toBeGreaterThan(1);
   });
 
+  test('has its own statements, whoever opened the connections that they go through', async () => {
+    exporter.reset();
+    const traces = Array.from({ length: 40 }, (_, i) => i.toString(16).padStart(32, 'a'));
+    const call = (id: string) =>
+      service.call('GET', '/v1/feeds/following', { as: ann, headers: { traceparent: `00-${id}-${PARENT}-01` } });
+    await Promise.all(traces.map(call));
+    const calls = () => exporter.getFinishedSpans().filter(({ kind }) => kind === SpanKind.SERVER);
+    while (calls().length < traces.length) await new Promise((resolve) => setImmediate(resolve));
+    for (const id of traces) {
+      const below = exporter.getFinishedSpans().filter((span) => span.spanContext().traceId === id);
+      const texts = below.map(({ attributes }) => String(attributes['db.query.text']));
+      expect(texts.filter((text) => text.startsWith('WITH entries'))).toHaveLength(1);
+      expect(texts.filter((text) => text.includes('signing_keys'))).toHaveLength(1);
+    }
+  });
+
   test('that is refused is no error of the service; where nothing is, no more than its method is said', async () => {
     const { call } = await spansOf('GET', '/v1/nowhere/secret-words');
     expect([call.name, call.status.code, call.attributes['http.response.status_code']]).toEqual([
