@@ -2,7 +2,6 @@
 // alone.
 import { join } from 'node:path';
 import { root } from '../scripts/steps.mjs';
-import { isExhaustive } from '@gather-lane/core';
 import { openData } from './data.mjs';
 import { percentiles } from './load.mjs';
 import { printTable } from './table.mjs';
@@ -29,7 +28,9 @@ export async function benchGrowth(size) {
 
 async function times(size) {
   const dist = (path) => import(join(root, 'packages/server/dist', path));
-  const [{ feedPage }, { Ways }] = [await dist('feed/page-queries.js'), await dist('feed/ways.js')];
+  const [{ feedPage }, { floorOf }, { Ways }] = await Promise.all(
+    ['feed/page-queries.js', 'feed/finding.js', 'feed/ways.js'].map(dist),
+  );
   const [page, ways] = [feedPage([]), new Ways()];
   const data = await openData(size);
   try {
@@ -42,18 +43,13 @@ async function times(size) {
         for (let round = 0; round < ROUNDS; round++)
           for (const { id } of members) {
             const started = performance.now();
-            const by = (way) =>
-              data.dataSource.query(page(way, order, order === 'score' ? weighting : 1, 'is the key', false), [
-                id,
-                true,
-                ...LAST,
-                21,
-                null,
-              ]);
-            const way = ways.of(id, order);
-            const rows = await by(way);
-            ways.learn(id, order, way, rows.length === 21, rows[0].following);
-            if (rows.length < 21 && !isExhaustive(way)) await by('heads');
+            const parameters = [id, true, ...LAST, 21, null];
+            await ways.find({ userId: id, order, from: null, entries: 21 }, (step) =>
+              data.dataSource.query(page(step.way, order, order === 'score' ? weighting : 1, 'is the key', false), [
+                ...parameters,
+                ...floorOf(step),
+              ]),
+            );
             if (round > 1) spent.push(performance.now() - started);
           }
         cells.set(`${group}, ${order}`, percentiles(spent).p50);

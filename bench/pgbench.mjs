@@ -11,6 +11,7 @@ const CONNECTIONS = 8;
 const SECONDS = 4;
 const ROUNDS = 3;
 const ORDERS = ['recent', 'score'];
+const LAST = ['infinity', 'ffffffff-ffff-ffff-ffff-ffffffffffff'];
 
 const dist = (path) => import(join(root, 'packages/server/dist', path));
 
@@ -55,9 +56,18 @@ export async function againstPgbench({ dataSource, viewers, address }, pagesOver
 
 /** The statements of a first page with their parameters put in: the check of the session, which posts alone, the page. */
 async function statementsOf(dataSource, viewer, order) {
-  const [{ CHECK_SESSION }, { find }, { feedPage }] = await Promise.all(
-    ['accounts/sessions/queries.js', 'feed/finding.js', 'feed/page-queries.js'].map(dist),
+  const [{ CHECK_SESSION }, { find, floorOf }, { feedPage }, { Ways }] = await Promise.all(
+    ['accounts/sessions/queries.js', 'feed/finding.js', 'feed/page-queries.js', 'feed/ways.js'].map(dist),
   );
+  const page = (way) => feedPage([])(way, order, order === 'score' ? weighting : 1, 'is the key', false);
+  // The way by which the service would read it, once it knows the feed.
+  const [ways, sought] = [new Ways(), { userId: viewer, order, from: null, entries: 21 }];
+  let step;
+  for (let i = 0; i < 3; i++)
+    await ways.find(sought, (tried) => {
+      step = tried;
+      return dataSource.query(page(step.way), [viewer, true, ...LAST, 21, null, ...floorOf(step)]);
+    });
   const [{ id: weighting }] = await dataSource.query(`SELECT id FROM weightings WHERE in_force`);
   const [{ id: session }] = await dataSource.query(`SELECT id FROM sessions WHERE user_id = $1 LIMIT 1`, [viewer]);
   const fill = (sql, values) =>
@@ -67,11 +77,12 @@ async function statementsOf(dataSource, viewer, order) {
       .replaceAll('"seen:', '"seen ')
       .replace(/\s+/g, ' ')
       .trim();
-  const values = [`'${viewer}'::uuid`, 'true', `'infinity'`, `'ffffffff-ffff-ffff-ffff-ffffffffffff'`, '21', 'NULL'];
+  const quoted = (value) => `'${value}'`;
+  const values = [`'${viewer}'::uuid`, 'true', ...LAST.map(quoted), '21', 'NULL', ...floorOf(step).map(quoted)];
   return [
     fill(CHECK_SESSION, [`'${session}'::uuid`, 'NULL']),
-    fill(find('heads', order, weighting), values),
-    fill(feedPage([])('heads', order, weighting, 'is the key', false), values),
+    fill(find(step.way, order, order === 'score' ? weighting : 1), values),
+    fill(page(step.way), values),
   ];
 }
 

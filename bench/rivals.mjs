@@ -32,7 +32,7 @@ const [
 );
 const { In, IsNull } = await import('typeorm');
 const { signedIn } = await dist('ground/http/doorway.js');
-const { isExhaustive } = await import('@gather-lane/core');
+const { floorOf } = await dist('feed/finding.js');
 const { feedPage } = await dist('feed/page-queries.js');
 const { Ways } = await dist('feed/ways.js');
 const { CHECK_SESSION } = await dist('accounts/sessions/queries.js');
@@ -167,19 +167,13 @@ bare.get('/feed', async (request) => {
   const { user_id: userId, weighting_id: weighting } = rows[0];
   const start = from ? { at: from, id } : LAST;
   const values = [userId, true, start.at, start.id, PAGE + 1, null];
-  const by = async (way) =>
-    (
-      await pool.query({
-        name: `page ${order} ${way}`,
-        text: page(way, order, order === 'score' ? weighting : 1, 'is the key', false),
-        values,
-      })
-    ).rows;
-  const way = hints.of(userId, order);
-  const found = await by(way);
-  const filled = found.length > PAGE;
-  hints.learn(userId, order, way, filled, found[0].following);
-  return { items: filled || isExhaustive(way) ? found : await by('heads') };
+  const sought = { userId, order, from: from ? Date.parse(from) : null, entries: PAGE + 1 };
+  const items = await hints.find(sought, async (step) => {
+    const { way } = step;
+    const text = page(way, order, order === 'score' ? weighting : 1, 'is the key', false);
+    return (await pool.query({ name: `page ${order} ${way}`, text, values: [...values, ...floorOf(step)] })).rows;
+  });
+  return { items };
 });
 const page = feedPage([]);
 const hints = new Ways();

@@ -48,7 +48,18 @@ export {
   type Demand,
   type Machine,
 } from './capacity/capacity.js';
-export { hintAfter, isExhaustive, likelyWay, SWEEP_ENTRIES, type FindHint, type FindWay } from './feed/find-way.js';
+export {
+  firstStep,
+  hintAfter,
+  isExhaustive,
+  likelyWay,
+  SWEEP_ENTRIES,
+  wayAfter,
+  type FindHint,
+  type FindStep,
+  type FindWay,
+  type FoundPage,
+} from './feed/find-way.js';
 export { allSteps, readPlan, type ExplainNode, type PlanStep } from './feed/plan.js';
 export {
   comparePages,

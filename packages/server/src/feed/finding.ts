@@ -1,4 +1,4 @@
-import { SWEEP_ENTRIES, type FindWay } from '@gather-lane/core';
+import { SWEEP_ENTRIES, type FindStep, type FindWay } from '@gather-lane/core';
 import { standingsTable } from '../ranking/weighting/standings.js';
 
 /** The two orders of a feed. */
@@ -60,11 +60,16 @@ const walk = ({ table, id, key, visible }: Entries, entries: string): string => 
       ORDER BY ${key} DESC, ${id} DESC
       LIMIT (SELECT ${entries} FROM user_tallies WHERE user_id = $1)`;
 
-/** A page of each author, all sorted. Cost: a probe and up to a page of entries for each author. */
-const each = (entries: Entries): string => `
-    SELECT p.id, p.key, a.id AS author_id FROM (${AUTHORS}) a
-    CROSS JOIN LATERAL (${newest(entries, 'a.id', '$5')}) p
-    ORDER BY p.key DESC, p.id DESC LIMIT $5`;
+/**
+ * All that the authors have between the cursor and a floor ($7). The authors are one array, and so it is one scan, which finds the
+ * first entry of each by itself: a join would begin anew for each. OFFSET 0 keeps the walk of everybody's entries from being taken
+ * for it, whose order the page has. Cost: 3 µs for each author, and 0.3 µs for each entry.
+ */
+const inWindow = ({ table, id, key, visible }: Entries): string => `
+    SELECT w.id, w.key, w.author_id FROM (
+      SELECT t.${id} AS id, t.${key} AS key, t.author_id FROM ${table} t
+      WHERE t.author_id = ANY (ARRAY(${AUTHORS})) AND ${visible} AND ${below(`t.${key}`, `t.${id}`)} AND t.${key} >= $7::timestamptz OFFSET 0) w
+    ORDER BY w.key DESC, w.id DESC LIMIT $5`;
 
 /**
  * The walk, less the entries of others. The set test is `(… IN (SELECT …)) IS TRUE`: it keeps the order of the walk, where the
@@ -103,13 +108,22 @@ const heads = (entries: Entries, and: string): string => {
 
 /** How a page is found: `past falls` is `heads` that leave out what has fallen past the cursor. */
 export type Way = FindWay | 'past falls';
+/** A way, and for a window where it ends. */
+export type PageStep = FindStep | { readonly way: 'past falls' };
 
-/** The first $5 entries of a feed below the cursor ($3, $4), with their keys and authors, in the order of the feed. */
+/** The first instant that is written with four digits of the year. */
+const EARLIEST = Date.UTC(2000, 0, 1) - 63_082_281_600_000;
+
+/** What a statement takes after its other parameters: the floor of a window ($7). */
+export const floorOf = (step: PageStep): string[] =>
+  step.way === 'window' ? [step.floor < EARLIEST ? '-infinity' : new Date(step.floor).toISOString()] : [];
+
+/** The first $5 entries of a feed below the cursor ($3, $4), with their keys and authors, in the order of the feed; a window's floor is $7. */
 export function find(way: Way, order: FeedOrder, weighting: number): string {
   const entries = entriesOf(order, weighting);
   switch (way) {
-    case 'each':
-      return each(entries);
+    case 'window':
+      return inWindow(entries);
     case 'sweep':
       return sweep(entries);
     case 'probe':

@@ -1,5 +1,4 @@
 import {
-  isExhaustive,
   laneTime,
   peopleOf,
   type Caller,
@@ -21,7 +20,7 @@ import type { Posts } from '../posts/posts/service.js';
 import { NO_STANDBYS, type Standbys } from '../ground/standbys/standbys.js';
 import { toCounts } from '../ranking/tallies/counts.js';
 import { numbersOf } from '../ranking/weighting/in-force.js';
-import type { FeedOrder, Way } from './finding.js';
+import { floorOf, type FeedOrder, type PageStep } from './finding.js';
 import { factsOf, feedPage, type FeedPageRow, type PageStatement } from './page-queries.js';
 import { explain } from './place.js';
 import { feedNewer, FORGET_DROPS, type NewerRow } from './queries.js';
@@ -84,7 +83,7 @@ export class Feed {
   }
 
   /**
-   * A page of the viewer's following feed, in one statement: found the way that found the last one, and once more where that did
+   * A page of the viewer's following feed, in one statement: found the way that found the last one, and by another where that did
    * not fill it. A page on which something fell past the cursor is read again without it, and so is the first page by score that
    * a process reads after another weighting came into force.
    * @throws Problem `bad-cursor`, or `scroll-expired` for a scroll that began more than a day ago; `bad-token`
@@ -155,26 +154,22 @@ export class Feed {
       limit + 1,
       from?.snapshot ?? null,
     ];
-    const by = async (way: Way, inForce: number) => {
+    let viewer: SignedIn | undefined;
+    const read = async (step: PageStep): Promise<FeedPageRow[]> => {
+      const inForce = (this.#inForce ||= (await reader.confirm()).weighting.id);
       const weighting = from?.weighting ?? inForce;
       const stands = weighting === inForce ? 'is the key' : 'is reckoned';
-      const sql = this.#page(way, order, tableOf(order, weighting), stands, place);
-      const { viewer, outcome } = await reader.ask<FeedPageRow>(sql, parameters, beside);
+      const sql = this.#page(step.way, order, tableOf(order, weighting), stands, place);
+      const asked = await reader.ask<FeedPageRow>(sql, [...parameters, ...floorOf(step)], beside);
+      viewer = asked.viewer;
+      this.#inForce = viewer.weighting.id;
       // What was asked of another weighting than is in force is asked again.
-      if (order === 'score' && viewer.weighting.id !== inForce && !isExpired(from, viewer.weighting)) return { viewer };
-      return { viewer, rows: standing(outcome, from, viewer.weighting) };
+      if (order === 'score' && this.#inForce !== inForce && !isExpired(from, viewer.weighting)) return read(step);
+      return standing(asked.outcome, from, viewer.weighting);
     };
-    const likely = this.ways.of(userId, order);
-    const tried = await by(likely, (this.#inForce ||= (await reader.confirm()).weighting.id));
-    const { viewer } = tried;
-    const inForce = (this.#inForce = viewer.weighting.id);
-    const again = async (way: Way) => (await by(way, inForce)).rows!;
-    let rows = tried.rows ?? (await again(likely));
-    const filled = rows.length > limit;
-    this.ways.learn(userId, order, likely, filled, factsOf(rows).following);
-    if (!filled && !isExhaustive(likely)) rows = await again('heads');
-    if (rows.some(({ fell }) => fell)) rows = await again('past falls');
-    return { viewer, rows };
+    let rows = await this.ways.find({ userId, order, from: from?.position?.at ?? null, entries: limit + 1 }, read);
+    if (rows.some(({ fell }) => fell)) rows = await read({ way: 'past falls' });
+    return { viewer: viewer!, rows };
   }
 
   /** @param numbers by which a place is explained; null where none is asked for */

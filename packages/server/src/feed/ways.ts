@@ -1,28 +1,64 @@
-import { hintAfter, type FindHint, type FindWay } from '@gather-lane/core';
+import {
+  firstStep,
+  hintAfter,
+  isExhaustive,
+  wayAfter,
+  type FindHint,
+  type FindStep,
+  type FindWay,
+  type FoundPage,
+} from '@gather-lane/core';
 import type { FeedOrder } from './finding.js';
+import { factsOf, type FeedPageRow } from './page-queries.js';
 
 /** About 8 MB of them; the first are forgotten first. */
-const MOST_HINTS = 50_000;
+const MOST_HINTS = 30_000;
+
+/** Which page of which feed is looked for. */
+interface Sought {
+  readonly userId: string;
+  readonly order: FeedOrder;
+  /** Where the cursor stands; null for a first page. */
+  readonly from: number | null;
+  /** How many entries make it whole. */
+  readonly entries: number;
+}
 
 /**
- * By which way the last page of each feed was found, as far as this process read it. A guess that is wrong costs time, never a
- * post: so nothing is lost with it, and processes need not agree.
+ * By which way the last page of each feed was found, and what it covered, as far as this process read it. A guess that is wrong costs
+ * time, never a post: so nothing is lost with it, and processes need not agree.
  */
 export class Ways {
   readonly #hints = new Map<string, FindHint>();
 
-  /** The way to try first. A sweep of a feed that nobody knows reads as much as its viewer follows, whatever that is. */
-  of(userId: string, order: FeedOrder): FindWay {
-    return this.#hints.get(`${userId} ${order}`)?.way ?? 'sweep';
+  /**
+   * The rows of a page, read the way that found the last one, and by others where that does not fill it.
+   * @param read reads them by one way
+   */
+  async find({ userId, order, from, entries }: Sought, read: (step: FindStep) => Promise<FeedPageRow[]>) {
+    const step = firstStep(this.#hints.get(`${userId} ${order}`), from, entries, Date.now());
+    let [used, failed, rows]: [FindWay, FindWay[], FeedPageRow[]] = [step.way, [], await read(step)];
+    while (rows.length < entries && !isExhaustive(used)) {
+      const way = wayAfter(used);
+      failed = [...failed, used];
+      [used, rows] = [way, await read({ way })];
+    }
+    const [filled, first, last] = [rows.length >= entries, Date.parse(rows[0]!.key), Date.parse(rows.at(-1)!.key)];
+    const { following } = factsOf(rows);
+    this.learn(userId, order, { used, failed, filled, following, from, entries, first, last });
+    return rows;
   }
 
-  /** Keeps what a page told. @param filled whether the way that was tried first gave a whole page */
-  learn(userId: string, order: FeedOrder, used: FindWay, filled: boolean, following: number): void {
+  /** Keeps what a page told. */
+  learn(userId: string, order: FeedOrder, page: Omit<FoundPage, 'readAt'>): void {
     const feed = `${userId} ${order}`;
     const hint = this.#hints.get(feed);
-    const next = hintAfter(hint, used, filled, following);
-    if (next.way === hint?.way && next.byHeads === hint.byHeads) return;
     if (!hint && this.#hints.size >= MOST_HINTS) this.#hints.delete(this.#hints.keys().next().value!);
-    this.#hints.set(feed, next);
+    this.#hints.set(feed, hintAfter(hint, { ...page, readAt: Date.now() }));
+  }
+
+  /** Makes a feed one that nobody knows. */
+  forget(userId: string, order: FeedOrder): void {
+    this.#hints.delete(`${userId} ${order}`);
   }
 }

@@ -69,7 +69,7 @@ describe('posts in partitions', () => {
   });
 
   test.each<[FindWay, number]>([
-    ['each', 21],
+    ['window', 21],
     ['sweep', 22],
     ['probe', 23],
     ['heads', 24],
@@ -119,7 +119,7 @@ describe('posts distributed by a column', () => {
     await other.drop();
   });
 
-  test.each<FindWay>(['each', 'sweep', 'probe', 'heads'])('give the same feeds, looked for by %s', (way) =>
+  test.each<FindWay>(['window', 'sweep', 'probe', 'heads'])('give the same feeds, looked for by %s', (way) =>
     expectFeedsOf(apart, readers, way, rolled),
   );
 

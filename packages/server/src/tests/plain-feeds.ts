@@ -5,11 +5,29 @@ import { Blocks } from '../graph/blocks/service.js';
 import { addComments, addFollows, addPosts, addReactions, addUsers, dice, plainFeed, scroll } from './graph.js';
 import type { Actor, TestService } from './test-service.js';
 
-/** Makes the next page of a feed be looked for in a way first, whatever suits it. */
-export function plant(service: TestService, viewer: string, way: FindWay): void {
-  const following = { each: 0, sweep: 200, probe: 5_000, heads: 200 }[way];
-  for (const order of ['recent', 'score'] as const)
-    service.house.get(Feed).ways.learn(viewer, order, 'sweep', way !== 'heads', following);
+/** How many are followed by whom a way suits. */
+const SUITS = { window: 20, sweep: 200, probe: 5_000, heads: 20 } satisfies Record<FindWay, number>;
+
+/**
+ * Makes the next page of a feed be looked for in a way first, whatever suits it.
+ * @param span milliseconds that the page before is said to have covered: what a window is as high as three of
+ */
+export function plant(service: TestService, viewer: string, way: FindWay, span = 60_000): void {
+  const { ways } = service.house.get(Feed);
+  const now = Date.now();
+  for (const order of ['recent', 'score'] as const) {
+    const page = {
+      used: way,
+      failed: [],
+      following: SUITS[way],
+      from: null,
+      first: now,
+      last: now - span,
+      entries: 21,
+    };
+    ways.forget(viewer, order);
+    ways.learn(viewer, order, { ...page, filled: way === 'window' });
+  }
 }
 
 /** Somebody who reads their feed, and whether their own posts are in it. */
@@ -75,9 +93,11 @@ export async function expectFeedsOf(
   for (const { id, token, own } of readers)
     for (const order of ['recent', 'score'] as const) {
       const limit = 1 + int(30);
-      plant(service, id, way);
+      // From a window that holds nothing to one that holds all.
+      const again = () => plant(service, id, way, 10 ** int(9));
+      again();
       const query = `order=${order}&limit=${limit}&own=${own}`;
-      const { ids, pages } = await scroll(service, token, query, async () => plant(service, id, way));
+      const { ids, pages } = await scroll(service, token, query, async () => again());
       expect(ids).toEqual(await plainFeed(service, id, order, own));
       expect(pages.slice(0, -1).every((page) => page.items.length === limit)).toBe(true);
       if (pages.length > 1) expect(pages.at(-1)!.items.length).toBeGreaterThan(0);
