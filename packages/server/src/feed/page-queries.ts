@@ -3,7 +3,7 @@ import { seenBy } from '../accounts/users/visibility.js';
 import type { InstantText } from '../ground/database/instants.js';
 import { perChoice } from '../ground/database/prepared.js';
 import { REACHES } from '../ground/standbys/reaches.js';
-import { postColumns, postJoins, type PostRow } from '../posts/posts/shown-post.js';
+import { POST_JOINS, postColumns, type PostRow } from '../posts/posts/shown-post.js';
 import { find, hasFallen, type FeedOrder, type Way } from './finding.js';
 
 /** The statements that read a page, of which there is one for each way, order and weighting. */
@@ -51,9 +51,9 @@ export const feedPage = (model: OwnFields): PageStatement =>
     (SELECT following FROM user_tallies WHERE user_id = $1) AS following, ${REACHES} AS seen) m
   LEFT JOIN (SELECT id, key, author_id, row_number() OVER (ORDER BY key DESC, id DESC) AS n FROM entries) e ON true
   LEFT JOIN LATERAL (
-    SELECT ${postColumns(model)}, ${isKey ? 'e.key' : 'NULL::timestamptz'} AS lane_time, ${withSince ? 'o.created_at' : 'NULL::timestamptz'} AS since
+    SELECT ${postColumns(model, '$1')}, ${isKey ? 'e.key' : 'NULL::timestamptz'} AS lane_time, ${withSince ? 'o.created_at' : 'NULL::timestamptz'} AS since
     FROM posts p
-    ${postJoins('$1')}
+    ${POST_JOINS}
     ${withSince ? 'LEFT JOIN follows o ON o.follower_id = $1 AND o.followee_id = p.author_id' : ''}
     WHERE e.n < $5 AND p.id = e.id AND p.deleted_at IS NULL AND ${seenBy('a', '$1')} OFFSET 0) v ON true
   ORDER BY e.key DESC, e.id DESC`;

@@ -2,7 +2,7 @@ import type { PublicAddress } from '../../ground/http/public-address.js';
 
 /** The file of a user's own picture, the smallest size; null without one. */
 export const pictureFile = (user: string): string =>
-  `(SELECT b.id || '-' || b.widths[1] || '.webp' FROM uploads f JOIN blobs b ON b.id = f.blob_id WHERE f.id = ${user}.picture_id)`;
+  `CASE WHEN ${user}.picture_id IS NOT NULL THEN (SELECT b.id || '-' || b.widths[1] || '.webp' FROM uploads f JOIN blobs b ON b.id = f.blob_id WHERE f.id = ${user}.picture_id) END`;
 
 /** Columns of an author's card, for a statement that joins `users a`. */
 export const AUTHOR_COLUMNS = `a.id AS author_id, a.handle AS author_handle, a.name AS author_name, a.picture_link AS author_link,

@@ -2,7 +2,7 @@ import type { FieldValues, OwnFields } from '@gather-lane/core';
 import { fieldsColumn, setFields } from '../../ground/fields/field-columns.js';
 import { notKeptAway, seenBy } from '../../accounts/users/visibility.js';
 import { keyset } from '../../ground/database/keyset.js';
-import { postColumns, postJoins, type PostRow } from './shown-post.js';
+import { POST_JOINS, postColumns, type PostRow } from './shown-post.js';
 import { perChoice } from '../../ground/database/prepared.js';
 
 /**
@@ -10,10 +10,10 @@ import { perChoice } from '../../ground/database/prepared.js';
  * Cost: seven primary-key probes for each post, and two for each picture.
  */
 export const postsById = (model: OwnFields): string => `
-  SELECT ${postColumns(model)}, s.lane_time, w.weights
+  SELECT ${postColumns(model, '$2::uuid')}, s.lane_time, w.weights
   FROM unnest($1::uuid[]) WITH ORDINALITY AS i (id, place)
   JOIN posts p ON p.id = i.id AND p.deleted_at IS NULL
-  ${postJoins('$2::uuid')}
+  ${POST_JOINS}
   JOIN standings s ON s.post_id = p.id
   JOIN weightings w ON w.in_force
   WHERE ${seenBy('a', '$2')}

@@ -10,17 +10,21 @@ const PICTURES = `(
     SELECT json_agg(${PICTURE_JSON}, 'alt', pp.alt) ORDER BY pp.position)
     FROM post_pictures pp JOIN uploads u ON u.id = pp.upload_id JOIN blobs b ON b.id = u.blob_id WHERE pp.post_id = p.id) AS pictures`;
 
-/** What is shown of a post `p`, for a statement that joins what {@link postJoins} says. */
-export const postColumns = (model: OwnFields): string => `
+/**
+ * What is shown of a post `p` to a viewer (a parameter, null for nobody), for a statement that joins {@link POST_JOINS}. What is the viewer's
+ * own is looked up by itself, which costs less than a join; a reaction only where there are some, which the count of them tells.
+ * Cost: up to two primary-key probes, and one for pictures.
+ */
+export const postColumns = (model: OwnFields, viewer: string): string => `
     p.id, p.body, p.spans, p.version, p.created_at, p.edited_at, ${AUTHOR_COLUMNS}, t.comments, ${COUNT_COLUMNS},
-    r.kind AS reaction, coalesce(h.watching, false) AS watching, ${fieldsColumn(model, 'posts', 'p')}, ${PICTURES}`;
+    CASE WHEN t.reactions <> '{}' THEN (SELECT kind FROM reactions WHERE post_id = p.id AND user_id = ${viewer}) END AS reaction,
+    coalesce((SELECT watching FROM post_watches WHERE post_id = p.id AND user_id = ${viewer}), false) AS watching,
+    ${fieldsColumn(model, 'posts', 'p')}, ${PICTURES}`;
 
-/** Joins to a post `p` what is shown of it to a viewer. Cost: four primary-key probes. */
-export const postJoins = (viewer: string): string => `
+/** Joins to a post `p` what is shown of it to everybody. Cost: two primary-key probes. */
+export const POST_JOINS = `
     JOIN users a ON a.id = p.author_id
-    JOIN post_tallies t ON t.post_id = p.id
-    LEFT JOIN reactions r ON r.post_id = p.id AND r.user_id = ${viewer}
-    LEFT JOIN post_watches h ON h.post_id = p.id AND h.user_id = ${viewer}`;
+    JOIN post_tallies t ON t.post_id = p.id`;
 
 /** What a row holds of a post. */
 export interface PostRow extends AuthorColumns, CountColumns {
