@@ -59,6 +59,7 @@ async function statementsOf(dataSource, viewer, order) {
   const [{ CHECK_SESSION }, { find, floorOf }, { feedPage }, { Ways }] = await Promise.all(
     ['accounts/sessions/queries.js', 'feed/finding.js', 'feed/page-queries.js', 'feed/ways.js'].map(dist),
   );
+  const [{ id: weighting }] = await dataSource.query(`SELECT id FROM weightings WHERE in_force`);
   const page = (way) => feedPage([])(way, order, order === 'score' ? weighting : 1, 'is the key', false);
   // The way by which the service would read it, once it knows the feed.
   const [ways, sought] = [new Ways(), { userId: viewer, order, from: null, entries: 21 }];
@@ -68,7 +69,6 @@ async function statementsOf(dataSource, viewer, order) {
       step = tried;
       return dataSource.query(page(step.way), [viewer, true, ...LAST, 21, null, ...floorOf(step)]);
     });
-  const [{ id: weighting }] = await dataSource.query(`SELECT id FROM weightings WHERE in_force`);
   const [{ id: session }] = await dataSource.query(`SELECT id FROM sessions WHERE user_id = $1 LIMIT 1`, [viewer]);
   const fill = (sql, values) =>
     sql
@@ -80,7 +80,7 @@ async function statementsOf(dataSource, viewer, order) {
   const quoted = (value) => `'${value}'`;
   const values = [`'${viewer}'::uuid`, 'true', ...LAST.map(quoted), '21', 'NULL', ...floorOf(step).map(quoted)];
   return [
-    fill(CHECK_SESSION, [`'${session}'::uuid`, 'NULL']),
+    fill(CHECK_SESSION, [`'${session}'::uuid`, 'NULL', 'NULL']),
     fill(find(step.way, order, order === 'score' ? weighting : 1), values),
     fill(page(step.way), values),
   ];

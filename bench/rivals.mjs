@@ -161,17 +161,18 @@ let keys = [];
 const bare = fastify();
 bare.get('/feed', async (request) => {
   const token = request.headers.authorization.slice(7);
-  const { payload } = await verify(token);
-  const { rows } = await pool.query({ name: 'session', text: CHECK_SESSION, values: [payload.sid, null] });
+  const { payload, protectedHeader } = await verify(token);
+  const values = [payload.sid, null, protectedHeader.kid];
+  const { rows } = await pool.query({ name: 'session', text: CHECK_SESSION, values });
   const { order, at: from, id } = request.query;
   const { user_id: userId, weighting_id: weighting } = rows[0];
   const start = from ? { at: from, id } : LAST;
-  const values = [userId, true, start.at, start.id, PAGE + 1, null];
+  const parameters = [userId, true, start.at, start.id, PAGE + 1, null];
   const sought = { userId, order, from: from ? Date.parse(from) : null, entries: PAGE + 1 };
   const items = await hints.find(sought, async (step) => {
     const { way } = step;
     const text = page(way, order, order === 'score' ? weighting : 1, 'is the key', false);
-    return (await pool.query({ name: `page ${order} ${way}`, text, values: [...values, ...floorOf(step)] })).rows;
+    return (await pool.query({ name: `page ${order} ${way}`, text, values: [...parameters, ...floorOf(step)] })).rows;
   });
   return { items };
 });
