@@ -57,8 +57,7 @@ export async function importAll(
   });
   for (const { table, listed, path } of files) await lookThrough(dataSource, table, listed, path);
   await importPictures(folder, store);
-  const results: ImportResult[] = [];
-  for (const { table, path } of files) results.push(await importTable(dataSource, table, path, progress));
+  const results = await importTables(dataSource, files, progress);
   for (const { table, path } of files)
     if (table.afterwards) {
       const { column, refersTo } = table.afterwards;
@@ -68,6 +67,51 @@ export async function importAll(
   await readAnew(dataSource, { progress: ({ done }) => progress('what texts name', done) });
   await adoptWeighting(dataSource, folder, manifest);
   return results;
+}
+
+/** The file of a table. */
+interface TableFile {
+  readonly table: ExportedTable;
+  readonly path: string;
+}
+
+/** Parents before children, one table after another; and beside these, on a connection of its own, what none of them waits for. */
+async function importTables(
+  dataSource: DataSource,
+  files: readonly TableFile[],
+  progress: TransferProgress,
+): Promise<ImportResult[]> {
+  const results = new Map<string, ImportResult>();
+  const ending = new AbortController();
+  const read = async ({ table, path }: TableFile) => {
+    results.set(table.name, await importTable(dataSource, table, path, progress, ending.signal));
+  };
+  const inTurn = files.filter(({ table }) => !table.besideAllButAfter);
+  const waiting = new Set(files.filter(({ table }) => table.besideAllButAfter));
+  const beside: Promise<void>[] = [];
+  const beginBeside = (left: readonly TableFile[]) => {
+    for (const file of waiting) {
+      if (left.some(({ table }) => file.table.besideAllButAfter!.includes(table.name))) continue;
+      waiting.delete(file);
+      const reading = read(file);
+      // The rest is stopped at its next batch.
+      reading.catch(() => ending.abort());
+      beside.push(reading);
+    }
+  };
+  try {
+    for (const [i, file] of inTurn.entries()) {
+      beginBeside(inTurn.slice(i));
+      if (ending.signal.aborted) break;
+      await read(file);
+    }
+    beginBeside([]);
+    await Promise.all(beside);
+  } finally {
+    ending.abort();
+    await Promise.allSettled(beside);
+  }
+  return files.flatMap(({ table }) => results.get(table.name) ?? []);
 }
 
 /** Places for answers of an export from before threads had any: as new answers would have got them. */
@@ -208,16 +252,18 @@ async function importTable(
   table: ExportedTable,
   path: string,
   progress: TransferProgress,
+  ending: AbortSignal,
 ): Promise<ImportResult> {
   let [made, done] = [0, 0];
   // A row may refer to one of its own table that comes later: such columns are filled once all rows are there.
   const own = await selfReferences(dataSource, table.name);
   const later = [...own, ...(table.afterwards ? [table.afterwards.column] : [])];
   for await (const batch of readAhead(batchesOf(path, table))) {
+    if (ending.aborted) break;
     made += await importBatch(dataSource, { ...table, later }, path, batch);
     progress(table.name, (done += batch.length));
   }
-  if (own.length > 0)
+  if (own.length > 0 && !ending.aborted)
     for await (const batch of batchesOf(path)) await fillLater(dataSource, table, own, table.name, batch);
   return { table: table.name, made, skipped: done - made };
 }
