@@ -1,9 +1,11 @@
 // What a change made of it: this state against one of before (a checkout that is built, in a folder of its own), in turn on the same data.
+import { writeFileSync } from 'node:fs';
 import { pathToFileURL } from 'node:url';
 import { join } from 'node:path';
 import { createDataSource } from '../packages/server/dist/index.js';
 import { openData, PAGES } from './data.mjs';
 import { load, median, mixed } from './load.mjs';
+import { root } from '../scripts/steps.mjs';
 import { postgresSeconds, processorSeconds, startService } from './service.mjs';
 import { printTable } from './table.mjs';
 import { acts, drive, pick } from './write.mjs';
@@ -29,7 +31,7 @@ export async function benchReadBefore(size, folder) {
   try {
     const calls = [];
     for (const service of services) calls.push(await callsOf(service, data.viewers));
-    const [rows, ratios] = [[], { pages: [], node: [], postgres: [] }];
+    const [rows, ratios, drawn] = [[], { pages: [], node: [], postgres: [] }, []];
     for (const cell of Object.keys(calls[0])) {
       const found = [[], []];
       for (let round = 0; round <= ROUNDS; round++)
@@ -56,6 +58,7 @@ export async function benchReadBefore(size, folder) {
         ratios.pages.push(pages);
         ratios.node.push(node);
         ratios.postgres.push(postgres);
+        drawn.push({ group: cell.split(',')[0], before: of(0, 'perSecond'), now: of(1, 'perSecond') });
       }
       rows.push([
         cell,
@@ -65,6 +68,7 @@ export async function benchReadBefore(size, folder) {
         postgres.toFixed(2),
       ]);
     }
+    writeFileSync(join(root, '.bench', `before-${size}.json`), JSON.stringify(drawn));
     printTable(
       `Before → now, ${CONNECTIONS} connections, medians of ${ROUNDS} rounds in turn`,
       ['follows, order, page', 'a second', 'node µs', 'PostgreSQL µs', '× as many', 'node', 'PostgreSQL'],
