@@ -89,11 +89,11 @@ describe('the floor of a window', () => {
 
   test('is below where the first page ended, and stays there while little can have come', () => {
     expect(floorOf(null, NOON)).toBe(NOON - 3 * HOUR);
-    expect(floorOf(null, NOON + 8 * HOUR)).toBe(NOON - 3 * HOUR);
+    expect(floorOf(null, NOON + 48 * HOUR)).toBe(NOON - 3 * HOUR);
   });
 
   test('goes up with time after that, so that who was away reads no more than the pages that were missed', () => {
-    expect(floorOf(null, NOON + 1_000 * HOUR)).toBe(NOON + 989 * HOUR);
+    expect(floorOf(null, NOON + 1_000 * HOUR)).toBe(NOON + 949 * HOUR);
   });
 
   test('is three of the last page below a cursor, the way to its first entry counted', () => {
@@ -110,10 +110,11 @@ describe('the floor of a window', () => {
     expect(floorOf(NOON, NOON, hint, 1)).toBe(floorOf(NOON, NOON, hint, 10));
   });
 
-  test('is kept over a page that was not whole', () => {
-    expect(floorOf(null, NOON, hintAfter(hint, page('heads', 20, { filled: false, entries: 0 })))).toBe(
-      NOON - 3 * HOUR,
-    );
+  test('is kept over a last page, and not looked for in a feed of less than a page', () => {
+    const end = hintAfter(hint, page('heads', 20, { filled: false, from: NOON - 9 * HOUR }));
+    expect([floorOf(null, NOON, end), floorOf(NOON, NOON, end)]).toEqual([NOON - 3 * HOUR, NOON - 3 * HOUR]);
+    const short = hintAfter(hint, page('heads', 20, { filled: false }));
+    expect([floorOf(null, NOON, short), floorOf(NOON, NOON, short)]).toEqual([null, NOON - 3 * HOUR]);
   });
 
   test('is below the cursor where a whole page stands at one instant', () => {

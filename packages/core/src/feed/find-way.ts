@@ -22,8 +22,8 @@ const TRY_AGAIN_AFTER = 64;
 const PAGES_HIGH = 3;
 /** As many entries are looked for at least: where the next one is can hardly be told. */
 const LEAST_ENTRIES = 10;
-/** A feed that was not read for as long as so many pages of it cover is not read from that far down. */
-const PAGES_MISSED = 8;
+/** A feed that was not read for as long as so many pages of it cover is not read from that far down: their entries cost what the authors do. */
+const PAGES_MISSED = 48;
 
 /** The top of a feed as it was read: instants in milliseconds since the epoch. */
 interface Top {
@@ -117,7 +117,8 @@ const LEAST_SPAN_MS = 1_000;
 
 /** How far apart a feed's entries are: told by a page that is whole, the way from its cursor to its first entry counted. */
 function paceOf(hint: FindHint | undefined, page: FoundPage): Pick<FindHint, 'pace' | 'top'> {
-  if (!page.filled) return { pace: hint?.pace, top: hint?.top };
+  // A feed of less than a page has no window that a page would fill.
+  if (!page.filled) return { pace: hint?.pace, top: page.from === null ? undefined : hint?.top };
   const span = Math.max(LEAST_SPAN_MS, (page.from ?? page.first) - page.last);
   const pace = span / Math.max(1, page.entries - 1);
   return { pace, top: page.from === null ? { at: page.first, pace, readAt: page.readAt } : hint?.top };
