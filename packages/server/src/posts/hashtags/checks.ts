@@ -21,7 +21,8 @@ export const HASHTAG_CHECKS: readonly DataCheck[] = [
   {
     name: 'post-hashtags',
     means: 'the hashtags that a post gathers under are not what it names',
-    repair: [`SELECT set_hashtags($1)`],
+    // The posts are held first, as an edit holds them: what they name is read once.
+    repair: [`SELECT FROM posts WHERE id = ANY ($1) ORDER BY id FOR NO KEY UPDATE`, `SELECT set_hashtags($1)`],
     recounts: true,
     sql: `SELECT coalesce(g.post_id, s.post_id)::text AS id, concat_ws('/', g.hashtag_id, g.author_id, g.created_at) AS found,
         concat_ws('/', s.name, s.hashtag_id, s.author_id, s.created_at) AS should
