@@ -81,4 +81,6 @@ async function makeViewers(dataSource) {
 
 /** The pages that are measured: the first, the tenth, the fortieth. */
 export const PAGES = [1, 10, 40];
+/** Where a first page begins: above every entry. */
+export const LAST = ['infinity', 'ffffffff-ffff-ffff-ffff-ffffffffffff'];
 export { PAGE };

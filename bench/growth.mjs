@@ -2,14 +2,13 @@
 // alone.
 import { join } from 'node:path';
 import { root } from '../scripts/steps.mjs';
-import { openData } from './data.mjs';
+import { LAST, openData } from './data.mjs';
 import { percentiles } from './load.mjs';
 import { printTable } from './table.mjs';
 
 const ROUNDS = 20;
 const ORDERS = ['recent', 'score'];
 const COMPARED = { small: ['small', 'medium'], large: ['medium', 'large'], huge: ['large', 'huge'] };
-const LAST = ['infinity', 'ffffffff-ffff-ffff-ffff-ffffffffffff'];
 
 /** @returns the mean of the times that the larger takes, in times of the smaller */
 export async function benchGrowth(size) {

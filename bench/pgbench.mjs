@@ -4,6 +4,7 @@ import { mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { root } from '../scripts/steps.mjs';
+import { LAST } from './data.mjs';
 import { median } from './load.mjs';
 import { printTable } from './table.mjs';
 
@@ -11,7 +12,6 @@ const CONNECTIONS = 8;
 const SECONDS = 4;
 const ROUNDS = 3;
 const ORDERS = ['recent', 'score'];
-const LAST = ['infinity', 'ffffffff-ffff-ffff-ffff-ffffffffffff'];
 
 const dist = (path) => import(join(root, 'packages/server/dist', path));
 

@@ -65,7 +65,7 @@ const DIGEST_BYTES = 16;
 const LONGEST = 16_384;
 const UUID = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/;
 // The instants that a JavaScript Date writes with four digits of the year, as PostgreSQL reads them.
-const [EARLIEST, LATEST] = [Date.UTC(2000, 0, 1) - 63_082_281_600_000, Date.UTC(9999, 11, 31, 23, 59, 59, 999)];
+export const [EARLIEST, LATEST] = [Date.UTC(2000, 0, 1) - 63_082_281_600_000, Date.UTC(9999, 11, 31, 23, 59, 59, 999)];
 const GREATEST_VERSION = 2_147_483_647;
 
 type Field = string | number | boolean | null;

@@ -114,7 +114,12 @@ describe('the floor of a window', () => {
     const end = hintAfter(hint, page('heads', 20, { filled: false, from: NOON - 9 * HOUR }));
     expect([floorOf(null, NOON, end), floorOf(NOON, NOON, end)]).toEqual([NOON - 3 * HOUR, NOON - 3 * HOUR]);
     const short = hintAfter(hint, page('heads', 20, { filled: false }));
-    expect([floorOf(null, NOON, short), floorOf(NOON, NOON, short)]).toEqual([null, NOON - 3 * HOUR]);
+    expect([floorOf(null, NOON, short), floorOf(NOON, NOON, short)]).toEqual([null, null]);
+  });
+
+  test('is no earlier than any instant is', () => {
+    const ages = hintAfter(hint, page('heads', 20, { from: NOON, last: Date.UTC(1000, 0, 1) }));
+    expect(new Date(floorOf(Date.UTC(1000, 0, 1), NOON, ages)!).toISOString()).toBe('0001-01-01T00:00:00.000Z');
   });
 
   test('is below the cursor where a whole page stands at one instant', () => {

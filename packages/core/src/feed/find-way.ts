@@ -1,3 +1,5 @@
+import { EARLIEST } from './cursor.js';
+
 /**
  * How the posts of a page of a feed are looked for. All find the same posts; they differ in what they cost:
  *
@@ -92,7 +94,7 @@ export function firstStep(hint: FindHint | undefined, from: number | null, entri
   if (hint.way !== 'window') return { way: hint.way };
   const page = Math.max(entries, LEAST_ENTRIES);
   const floor = from === null ? floorOfFirst(hint.top, page, now) : hint.pace && from - PAGES_HIGH * page * hint.pace;
-  return floor === undefined ? { way: 'heads' } : { way: 'window', floor };
+  return floor === undefined ? { way: 'heads' } : { way: 'window', floor: Math.max(EARLIEST, floor) };
 }
 
 /** Some pages below where the feed began; what came since is above it, as long as that cannot have become too much. */
@@ -118,7 +120,8 @@ const LEAST_SPAN_MS = 1_000;
 /** How far apart a feed's entries are: told by a page that is whole, the way from its cursor to its first entry counted. */
 function paceOf(hint: FindHint | undefined, page: FoundPage): Pick<FindHint, 'pace' | 'top'> {
   // A feed of less than a page has no window that a page would fill.
-  if (!page.filled) return { pace: hint?.pace, top: page.from === null ? undefined : hint?.top };
+  if (!page.filled)
+    return page.from === null ? { pace: undefined, top: undefined } : { pace: hint?.pace, top: hint?.top };
   const span = Math.max(LEAST_SPAN_MS, (page.from ?? page.first) - page.last);
   const pace = span / Math.max(1, page.entries - 1);
   return { pace, top: page.from === null ? { at: page.first, pace, readAt: page.readAt } : hint?.top };

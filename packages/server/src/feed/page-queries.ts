@@ -31,7 +31,7 @@ const SNAPSHOT = `CASE WHEN pg_is_in_recovery() THEN pg_snapshot_xmin(pg_current
  * leaving them out would have given. The lane time is the key where that is the one in force; anywhere else it is left to be reckoned from
  * what is counted, which is read in any case: a probe for each post less.
  *
- * Cost: what finding them costs, and about nine primary-key probes for each post.
+ * Cost: what finding them costs, and five to six primary-key probes for each post.
  */
 export const feedPage = (model: OwnFields): PageStatement =>
   perChoice(

@@ -35,7 +35,10 @@ export class Ways {
    * The rows of a page, read the way that found the last one, and by others where that does not fill it.
    * @param read reads them by one way
    */
-  async find({ userId, order, from, entries }: Sought, read: (step: FindStep) => Promise<FeedPageRow[]>) {
+  async find(
+    { userId, order, from, entries }: Sought,
+    read: (step: FindStep) => Promise<FeedPageRow[]>,
+  ): Promise<FeedPageRow[]> {
     const step = firstStep(this.#hints.get(`${userId} ${order}`), from, entries, Date.now());
     let [used, failed, rows]: [FindWay, FindWay[], FeedPageRow[]] = [step.way, [], await read(step)];
     while (rows.length < entries && !isExhaustive(used)) {
@@ -55,10 +58,5 @@ export class Ways {
     const hint = this.#hints.get(feed);
     if (!hint && this.#hints.size >= MOST_HINTS) this.#hints.delete(this.#hints.keys().next().value!);
     this.#hints.set(feed, hintAfter(hint, { ...page, readAt: Date.now() }));
-  }
-
-  /** Makes a feed one that nobody knows. */
-  forget(userId: string, order: FeedOrder): void {
-    this.#hints.delete(`${userId} ${order}`);
   }
 }

@@ -15,7 +15,7 @@ export const follows: Capability = {
     follows: {
       shown: ['follower_id', 'followee_id', 'created_at'],
       filled: true,
-      exported: { key: ['follower_id', 'followee_id'], besideAllButAfter: ['users', 'blocks', 'posts'] },
+      exported: { key: ['follower_id', 'followee_id'], onlyAfter: ['users', 'blocks', 'posts'] },
     },
   },
   checks: [

@@ -36,8 +36,8 @@ export interface Exported {
   /** Tables whose rows it is worked out from, besides those that come first anyway. */
   readonly after?: readonly string[];
   /**
-   * Tables that it is read in after, beside all others that come then: none of these refers to it, or is counted on rows that it is counted
-   * on, for which each would wait for the other's.
+   * Where said, the tables that it is read in after, beside all others: none of the others refers to it, or is counted on rows that it is
+   * counted on, for which each would wait for the other's.
    */
-  readonly besideAllButAfter?: readonly string[];
+  readonly onlyAfter?: readonly string[];
 }

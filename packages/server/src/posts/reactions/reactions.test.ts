@@ -99,6 +99,35 @@ describe('a reaction to a post', () => {
     expect(await wrong()).toEqual([]);
   });
 
+  test('comes with the post out of every list, as does that of its author, and is gone from them when taken back', async () => {
+    const { id } = await makePost();
+    await service.call('PUT', `/v1/follows/${author.id}`, { as: reader });
+    const shown = async (as: Actor) => {
+      const found = [(await read(id, as)).reaction];
+      for (const list of [
+        '/v1/posts',
+        `/v1/users/${author.id}/posts`,
+        '/v1/feeds/following',
+        '/v1/feeds/following?order=score',
+        '/v1/feeds/following?order=score&place=true',
+      ]) {
+        const { json } = await service.call<{ items: Post[] }>('GET', list, { as });
+        found.push(json.items.find((post) => post.id === id)!.reaction);
+      }
+      return [...new Set(found)];
+    };
+    for (const [as, kind] of [
+      [author, 'like'],
+      [reader, 'dislike'],
+      [author, null],
+      [reader, null],
+    ] as const) {
+      await react(id, kind, as);
+      expect([kind, await shown(as)]).toEqual([kind, [kind]]);
+    }
+    expect(await shown(author)).toEqual([null]);
+  });
+
   test('is listed with who and when, newest first, by kind, page by page', async () => {
     const { id } = await makePost();
     for (const [as, kind] of [

@@ -177,6 +177,26 @@ describe('check data', () => {
     await Promise.all([run(true), write(), write()]);
   });
 
+  test('mends what a post gathers under beside an edit that is not committed yet, and goes by the edit', async () => {
+    const as = await service.user();
+    const { json } = await service.call<{ id: string }>('POST', '/v1/posts', { as, body: { body: 'Low at the #ebb' } });
+    await force(`DELETE FROM post_hashtags WHERE post_id = $1`, [json.id]);
+    const edit = service.dataSource.createQueryRunner();
+    await edit.startTransaction();
+    await edit.query(`UPDATE posts SET body = 'Low', spans = '[]' WHERE id = $1`, [json.id]);
+    let mended = false;
+    const mending = run(true).finally(() => (mended = true));
+    const waits = async () => {
+      const waiting = `SELECT FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`;
+      return (await service.dataSource.query<unknown[]>(waiting)).length > 0;
+    };
+    while (!mended && !(await waits()));
+    await edit.commitTransaction();
+    await edit.release();
+    await mending;
+    expect(await found()).toEqual({});
+  });
+
   test('every check has a name of its own and a query that runs', async () => {
     expect(new Set(PLAN.checks.map((check) => check.name)).size).toBe(PLAN.checks.length);
     const progress: string[] = [];

@@ -86,12 +86,12 @@ async function importTables(
   const read = async ({ table, path }: TableFile) => {
     results.set(table.name, await importTable(dataSource, table, path, progress, ending.signal));
   };
-  const inTurn = files.filter(({ table }) => !table.besideAllButAfter);
-  const waiting = new Set(files.filter(({ table }) => table.besideAllButAfter));
+  const inTurn = files.filter(({ table }) => !table.onlyAfter);
+  const waiting = new Set(files.filter(({ table }) => table.onlyAfter));
   const beside: Promise<void>[] = [];
   const beginBeside = (left: readonly TableFile[]) => {
     for (const file of waiting) {
-      if (left.some(({ table }) => file.table.besideAllButAfter!.includes(table.name))) continue;
+      if (left.some(({ table }) => file.table.onlyAfter!.includes(table.name))) continue;
       waiting.delete(file);
       const reading = read(file);
       // The rest is stopped at its next batch.
