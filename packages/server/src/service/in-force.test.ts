@@ -35,6 +35,7 @@ const FINGERPRINTS: Record<string, string> = {
   '1764000000022-one-plan.ts': '770ca64b4b84860a',
   '1764000000023-lighter-traces.ts': 'f9430b6f95e660ae',
   '1764000000024-fewer-trace-expressions.ts': '5d35280486f31af2',
+  '1764000000025-pictures-beside.ts': '8562e17915753fcd',
 };
 
 test('a migration that has landed stays as it is, and takes nothing from code that changes', () => {

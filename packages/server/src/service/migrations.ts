@@ -22,6 +22,7 @@ import { ManyProcesses1764000000021 } from './migrations/1764000000021-many-proc
 import { OnePlan1764000000022 } from './migrations/1764000000022-one-plan.js';
 import { LighterTraces1764000000023 } from './migrations/1764000000023-lighter-traces.js';
 import { FewerTraceExpressions1764000000024 } from './migrations/1764000000024-fewer-trace-expressions.js';
+import { PicturesBeside1764000000025 } from './migrations/1764000000025-pictures-beside.js';
 
 /** The product's migrations, oldest first. */
 export const MIGRATIONS = [
@@ -49,4 +50,5 @@ export const MIGRATIONS = [
   OnePlan1764000000022,
   LighterTraces1764000000023,
   FewerTraceExpressions1764000000024,
+  PicturesBeside1764000000025,
 ];

@@ -5,6 +5,7 @@ import sharp, { type Sharp } from 'sharp';
 import { startTestService, type Actor, type TestService } from '../../tests/test-service.js';
 import { Media } from './service.js';
 import { Removals } from '../../posts/moderation/service.js';
+import { PicturesBeside1764000000025 } from '../../service/migrations/1764000000025-pictures-beside.js';
 
 interface Picture {
   id: string;
@@ -26,9 +27,11 @@ beforeAll(async () => {
 afterAll(() => service.stop());
 
 let shade = 0;
-/** A made-up landscape: another colour each time, so another content. */
-const landscape = (width = 800, height = 600) =>
-  sharp({ create: { width, height, channels: 3, background: { r: ++shade % 256, g: 120, b: 200 } } });
+/** A made-up landscape: another colour each time, so another content; JPEG writes colours that are close as one. */
+function landscape(width = 800, height = 600) {
+  const [r, g] = [8 * (++shade % 32), 8 * Math.floor(shade / 32)];
+  return sharp({ create: { width, height, channels: 3, background: { r, g, b: 200 } } });
+}
 
 async function upload(as: Actor, bytes: Buffer, { name = 'boat.jpg', field = 'file', key = '' } = {}) {
   const form = new FormData();
@@ -263,6 +266,48 @@ describe('pictures on posts', () => {
     expect(rest.json.items).toMatchObject([{ version: 1 }]);
   });
 
+  test('are shown as they are, whoever writes them and however: singly, two at once, moved, taken away', async () => {
+    const { json } = await post(odile!, { body: 'Many hands' });
+    const { dataSource } = service;
+    const pictures = await Promise.all([taken(), taken(), taken()]);
+    const put = `INSERT INTO post_pictures (post_id, position, upload_id, alt) VALUES ($1, $2, $3, $4)`;
+    const shown = async () => {
+      const { json: read } = await service.call<{ media: Picture[] }>('GET', `/v1/posts/${json.id}`, { as: bram! });
+      return read.media.map(({ id, alt }) => [id, alt]);
+    };
+    const [a, b, c] = pictures.map(({ id }) => id);
+    expect(await shown()).toEqual([]);
+    // The second comes while the first is not committed, and sees it no sooner than it holds the post.
+    const [one, two] = [dataSource.createQueryRunner(), dataSource.createQueryRunner()];
+    try {
+      for (const runner of [one, two]) await runner.startTransaction();
+      await one.query(put, [json.id, 0, a, 'first']);
+      const second = two.query(put, [json.id, 2, b, 'second']).then(() => two.commitTransaction());
+      const waiting = `SELECT FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`;
+      while ((await dataSource.query<unknown[]>(waiting)).length === 0);
+      await one.commitTransaction();
+      await second;
+    } finally {
+      await one.release();
+      await two.release();
+    }
+    const others = [
+      [a, 'first'],
+      [b, 'second'],
+    ];
+    expect(await shown()).toEqual(others);
+    await dataSource.query(put, [json.id, 1, c, 'between']);
+    expect(await shown()).toEqual([others[0], [c, 'between'], others[1]]);
+    await dataSource.query(`UPDATE post_pictures SET position = 4, alt = 'last' WHERE upload_id = $1`, [a]);
+    expect(await shown()).toEqual([[c, 'between'], others[1], [a, 'last']]);
+    const { json: other } = await post(odile!, { body: 'Where it goes' });
+    await dataSource.query(`UPDATE post_pictures SET post_id = $1 WHERE upload_id = $2`, [other.id, b]);
+    await dataSource.query(`DELETE FROM post_pictures WHERE upload_id = $1`, [c]);
+    expect(await shown()).toEqual([[a, 'last']]);
+    const moved = await service.call<{ media: Picture[] }>('GET', `/v1/posts/${other.id}`, { as: bram! });
+    expect(moved.json.media.map(({ id }) => id)).toEqual([b]);
+  });
+
   test('a deleted post takes its pictures out of sight, and really deleted it frees them', async () => {
     const picture = await taken();
     const { json } = await post(odile!, { media: [{ id: picture.id }] });
@@ -305,6 +350,9 @@ describe('a profile’s picture', () => {
     const { json } = await service.call('POST', '/v1/posts', { as: odile!, body: { body: 'With a face' } });
     expect(json.author).toMatchObject({ picture: mine.sizes[0]!.url });
     expect((await service.call('DELETE', `/v1/media/${mine.id}`, { as: odile! })).status).toBe(409);
+    // Its file is what the picture's is, whatever a statement says.
+    await service.dataSource.query(`UPDATE users SET picture_file = 'another-96.webp' WHERE handle = 'odile'`);
+    expect((await service.call('GET', `/v1/users/@odile`, { as: bram! })).json.picture).toBe(mine.sizes[0]!.url);
     expect((await set(null)).json.picture).toBeNull();
   });
 });
@@ -354,4 +402,21 @@ describe('a call that is sent again', () => {
     expect(a.json.id).toBe(b.json.id);
     expect((await upload(odile!, await landscape().jpeg().toBuffer(), { key: 'up' })).status).toBe(422);
   });
+});
+
+test('pictures from before they stood in the rows of posts and users are shown as they were', async () => {
+  const [face, picture] = [await taken(), await taken()];
+  await service.call('PATCH', '/v1/users/@odile', { as: odile!, body: { picture: face.id } });
+  await post(odile!, { media: [{ id: picture.id, alt: 'A lock' }] });
+  const list = async () => (await service.call<{ items: object[] }>('GET', '/v1/posts', { as: odile! })).json.items;
+  const before = await list();
+  expect(before[0]).toMatchObject({ author: { picture: face.sizes[0]!.url }, media: [{ alt: 'A lock' }] });
+  const runner = service.dataSource.createQueryRunner();
+  const migration = new PicturesBeside1764000000025();
+  await runner.startTransaction();
+  await migration.down(runner);
+  await migration.up(runner);
+  await runner.commitTransaction();
+  await runner.release();
+  expect(await list()).toEqual(before);
 });

@@ -1,12 +1,8 @@
 import type { PublicAddress } from '../../ground/http/public-address.js';
 
-/** The file of a user's own picture, the smallest size; null without one. */
-export const pictureFile = (user: string): string =>
-  `CASE WHEN ${user}.picture_id IS NOT NULL THEN (SELECT b.id || '-' || b.widths[1] || '.webp' FROM uploads f JOIN blobs b ON b.id = f.blob_id WHERE f.id = ${user}.picture_id) END`;
-
 /** Columns of an author's card, for a statement that joins `users a`. */
 export const AUTHOR_COLUMNS = `a.id AS author_id, a.handle AS author_handle, a.name AS author_name, a.picture_link AS author_link,
-  ${pictureFile('a')} AS author_picture`;
+  a.picture_file AS author_picture`;
 
 /** A row that holds those columns. */
 export interface AuthorColumns {

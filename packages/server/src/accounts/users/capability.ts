@@ -27,6 +27,7 @@ export const users: Capability = {
         'created_at',
         'erased_at',
         'picture_id',
+        'picture_file',
         'picture_link',
       ],
       filled: true,
@@ -53,6 +54,14 @@ export const users: Capability = {
       name: 'erased-users-with-credentials',
       means: 'a deleted account can still sign in',
       sql: `SELECT u.id::text, 'a credential' AS found, 'none' AS should FROM users u JOIN credentials c ON c.user_id = u.id WHERE u.erased_at IS NOT NULL`,
+    },
+    {
+      name: 'picture-files',
+      means: 'the file that is shown as a user’s picture is not that of their picture',
+      repair: [`UPDATE users SET picture_id = picture_id WHERE id = ANY ($1)`],
+      sql: `SELECT a.id::text, coalesce(a.picture_file, 'none') AS found, coalesce(b.id || '-' || b.widths[1] || '.webp', 'none') AS should
+      FROM users a LEFT JOIN uploads u ON u.id = a.picture_id LEFT JOIN blobs b ON b.id = u.blob_id
+      WHERE a.picture_file IS DISTINCT FROM b.id || '-' || b.widths[1] || '.webp'`,
     },
     {
       name: 'picture-links',

@@ -1,12 +1,12 @@
 import type { FieldValues, OwnFields } from '@gather-lane/core';
 import { fieldsColumn, setFields } from '../../ground/fields/field-columns.js';
 import { notKeptAway, seenBy } from './visibility.js';
-import { pictureFile, AUTHOR_COLUMNS } from './author.js';
+import { AUTHOR_COLUMNS } from './author.js';
 
 /** Users by id, in the order of the ids, those that the viewer ($2) may see. Cost: four primary-key probes for each. */
 export const usersById = (model: OwnFields): string => `
-  SELECT u.id, u.handle, u.name, u.bio, u.audience, u.moderator, u.version, u.created_at, u.picture_link,
-    ${pictureFile('u')} AS picture_file, t.posts, t.followers, t.following, coalesce(d.draw, 0) AS draw,
+  SELECT u.id, u.handle, u.name, u.bio, u.audience, u.moderator, u.version, u.created_at, u.picture_link, u.picture_file,
+    t.posts, t.followers, t.following, coalesce(d.draw, 0) AS draw,
     ${fieldsColumn(model, 'users', 'u')}
   FROM unnest($1::uuid[]) WITH ORDINALITY AS i (id, place)
   JOIN users u ON u.id = i.id

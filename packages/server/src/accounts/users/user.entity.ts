@@ -55,6 +55,10 @@ export class User {
   @JoinColumn({ name: 'picture_id' })
   picture?: object;
 
+  /** The smallest file of that picture, kept by a trigger of the database. */
+  @Column({ type: 'text', nullable: true, insert: false, update: false })
+  pictureFile!: string | null;
+
   /** A picture elsewhere, as an outside issuer says; shown where the user has set none. */
   @Column({ type: 'text', nullable: true })
   pictureLink!: string | null;

@@ -11,6 +11,7 @@ import { PostVersion } from './post-version.entity.js';
 import { Post } from './post.entity.js';
 import { REPAIR_VERSIONS } from './repair.js';
 import { Posts } from './service.js';
+import { SHOWN_PICTURES } from './shown-pictures.js';
 
 /** Posts, their pictures and what they said before. */
 export const posts: Capability = {
@@ -30,9 +31,16 @@ export const posts: Capability = {
         'removal',
         'spans',
         'reading',
+        'pictures',
       ],
       filled: true,
-      exported: { key: ['id'], anew: readHere('posts'), after: ['blocks'] },
+      exported: {
+        key: ['id'],
+        anew: readHere('posts'),
+        after: ['blocks'],
+        // The triggers find them anew as the pictures come in.
+        here: { pictures: null },
+      },
     },
     post_pictures: {
       shown: ['post_id', 'position', 'upload_id', 'alt'],
@@ -55,6 +63,7 @@ export const posts: Capability = {
       means: 'a post shows a picture that somebody else uploaded',
       sql: `SELECT p.id::text, u.user_id::text AS found, p.author_id::text AS should FROM post_pictures t JOIN posts p ON p.id = t.post_id JOIN uploads u ON u.id = t.upload_id WHERE u.user_id <> p.author_id`,
     },
+    SHOWN_PICTURES,
     {
       name: 'posts-of-nothing',
       means: 'a post has neither text nor pictures',

@@ -11,6 +11,7 @@ import {
 } from 'typeorm';
 import { PostTally } from '../../ranking/tallies/tally.entity.js';
 import { Editable } from '../../ground/database/editable.entity.js';
+import type { PictureJson } from '../../accounts/media/picture.js';
 import { User } from '../../accounts/users/user.entity.js';
 
 /** Something that somebody posted. */
@@ -31,6 +32,11 @@ export class Post extends Editable {
 
   @Column({ type: 'text' })
   body!: string;
+
+  /** What is shown of its pictures, kept by the database's triggers; null where there are none. */
+  @Column({ type: 'jsonb', nullable: true, insert: false, update: false })
+  pictures!: PictureJson[] | null;
+
   @OneToOne(() => PostTally, (tally) => tally.post)
   tally?: Relation<PostTally>;
 

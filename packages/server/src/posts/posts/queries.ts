@@ -7,7 +7,7 @@ import { perChoice } from '../../ground/database/prepared.js';
 
 /**
  * Posts by id, in the order of the ids, as far as the viewer ($2) may see them, with all that a page shows of them.
- * Cost: seven primary-key probes for each post, and two for each picture.
+ * Cost: six primary-key probes for each post.
  */
 export const postsById = (model: OwnFields): string => `
   SELECT ${postColumns(model, '$2::uuid')}, s.lane_time, w.weights

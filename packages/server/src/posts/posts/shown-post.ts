@@ -1,25 +1,20 @@
 import type { FieldValues, OwnFields, StoredSpan } from '@gather-lane/core';
-import { PICTURE_JSON } from '../../accounts/media/fragments.js';
 import type { PictureJson } from '../../accounts/media/picture.js';
 import { AUTHOR_COLUMNS, type AuthorColumns } from '../../accounts/users/author.js';
 import type { InstantText } from '../../ground/database/instants.js';
 import { fieldsColumn } from '../../ground/fields/field-columns.js';
 import { COUNT_COLUMNS, type CountColumns } from '../../ranking/tallies/counts.js';
 
-const PICTURES = `(
-    SELECT json_agg(${PICTURE_JSON}, 'alt', pp.alt) ORDER BY pp.position)
-    FROM post_pictures pp JOIN uploads u ON u.id = pp.upload_id JOIN blobs b ON b.id = u.blob_id WHERE pp.post_id = p.id) AS pictures`;
-
 /**
  * What is shown of a post `p` to a viewer (a parameter, null for nobody), for a statement that joins {@link POST_JOINS}. What is the viewer's
  * own is looked up by itself, which costs less than a join; a reaction only where there are some, which the count of them tells.
- * Cost: up to two primary-key probes, and one for pictures.
+ * Cost: up to two primary-key probes.
  */
 export const postColumns = (model: OwnFields, viewer: string): string => `
     p.id, p.body, p.spans, p.version, p.created_at, p.edited_at, ${AUTHOR_COLUMNS}, t.comments, ${COUNT_COLUMNS},
     CASE WHEN t.reactions <> '{}' THEN (SELECT kind FROM reactions WHERE post_id = p.id AND user_id = ${viewer}) END AS reaction,
     coalesce((SELECT watching FROM post_watches WHERE post_id = p.id AND user_id = ${viewer}), false) AS watching,
-    ${fieldsColumn(model, 'posts', 'p')}, ${PICTURES}`;
+    ${fieldsColumn(model, 'posts', 'p')}, p.pictures`;
 
 /** Joins to a post `p` what is shown of it to everybody. Cost: two primary-key probes. */
 export const POST_JOINS = `

@@ -112,6 +112,18 @@ describe('check data', () => {
         ),
       1,
     ],
+    [
+      'pictures that a post does not have',
+      'shown-pictures',
+      () => force(`UPDATE posts SET pictures = '[]' WHERE id = $1`, [posts[9]]),
+      1,
+    ],
+    [
+      'a face that is nobody’s',
+      'picture-files',
+      () => force(`UPDATE users SET picture_file = 'other-96.webp' WHERE id = $1`, [users[4]]),
+      1,
+    ],
   ];
   test.each(broken)('finds %s (%s), and mends it', async (_, name, breakIt, count) => {
     await breakIt();
