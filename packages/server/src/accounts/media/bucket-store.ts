@@ -1,6 +1,6 @@
 import type { S3Client } from '@aws-sdk/client-s3';
 import { PICTURE_FILE } from './picture.js';
-import { MediaStore } from './store.js';
+import { MediaStore, StoreGone } from './store.js';
 
 /** A bucket that does not answer is not waited for as long as it likes, in milliseconds. */
 const [CONNECTS_WITHIN, ANSWERS_WITHIN] = [3_000, 20_000];
@@ -23,7 +23,8 @@ export function bucketPlace(address: string): BucketPlace {
 
 /**
  * Files in a bucket, which services on many machines share. Who may use it is said where the protocol's own tools look for that
- * (`AWS_ACCESS_KEY_ID`, `AWS_SECRET_ACCESS_KEY`, `AWS_REGION`, profiles, roles of a machine).
+ * (`AWS_ACCESS_KEY_ID`, `AWS_SECRET_ACCESS_KEY`, `AWS_REGION`, profiles, roles of a machine). Each method throws {@link StoreGone} where it
+ * cannot be used.
  */
 export class BucketStore extends MediaStore {
   readonly #place: BucketPlace;
@@ -36,7 +37,9 @@ export class BucketStore extends MediaStore {
 
   async put(name: string, bytes: Buffer): Promise<void> {
     const { client, protocol, at } = await this.#open();
-    await client.send(new protocol.PutObjectCommand({ ...at(name), Body: bytes, ContentType: 'image/webp' }));
+    await client
+      .send(new protocol.PutObjectCommand({ ...at(name), Body: bytes, ContentType: 'image/webp' }))
+      .catch(gone);
   }
 
   async has(name: string): Promise<boolean> {
@@ -59,7 +62,7 @@ export class BucketStore extends MediaStore {
 
   async remove(name: string): Promise<void> {
     const { client, protocol, at } = await this.#open();
-    await client.send(new protocol.DeleteObjectCommand(at(name)));
+    await client.send(new protocol.DeleteObjectCommand(at(name))).catch(gone);
   }
 
   locate(): null {
@@ -68,10 +71,14 @@ export class BucketStore extends MediaStore {
 
   async *list(): AsyncIterable<{ name: string; madeAt: number }> {
     const { client, protocol } = await this.#open();
-    for await (const { Contents = [] } of protocol.paginateListObjectsV2({ client }, { Bucket: this.#place.bucket }))
-      for (const { Key = '', LastModified } of Contents)
+    const pages = protocol.paginateListObjectsV2({ client }, { Bucket: this.#place.bucket });
+    for (;;) {
+      const { done, value } = await pages.next().catch(gone);
+      if (done) return;
+      for (const { Key = '', LastModified } of value.Contents ?? [])
         // What others keep there is none of ours to copy or to sweep.
         if (LastModified && PICTURE_FILE.test(Key)) yield { name: Key, madeAt: LastModified.getTime() };
+    }
   }
 
   async #open() {
@@ -92,8 +99,12 @@ export class BucketStore extends MediaStore {
   }
 }
 
-/** What stands for a file that is not there. @throws whatever else went wrong */
+const gone = (why: unknown): never => {
+  throw new StoreGone(why);
+};
+
+/** What stands for a file that is not there. @throws StoreGone for whatever else went wrong */
 function isMissing<T>(error: unknown, missing: T): T {
   if ((error as { $metadata?: { httpStatusCode?: number } }).$metadata?.httpStatusCode === 404) return missing;
-  throw error;
+  return gone(error);
 }

@@ -103,15 +103,23 @@ test('what nothing shows any more is taken out of it, and what no row knows', as
   expect((await kept()).filter((name) => foreign.includes(name))).toEqual([]);
 });
 
-test('a bucket that cannot be used is an error for the call, and leaves nothing behind', async () => {
+test('a bucket that cannot be used is told with what to do, and nothing is left behind', async () => {
   const wrong = await startTestService({
     on: services[0]!.database,
     configuration: { mediaBucket: address.replace('pictures', 'nowhere') },
   });
   const rows = async () => (await wrong.dataSource.query<unknown[]>(`SELECT FROM blobs`)).length;
   const there = await rows();
-  expect((await upload(wrong)).status).toBe(500);
+  const refused = { status: 503, type: expect.stringContaining('/docs/problems/no-media-store') as unknown };
+  expect(await upload(wrong)).toMatchObject(refused);
   expect(await rows()).toBe(there);
+  // What is in the other one is not here: it is not there to be had, and its removal is done all the same.
+  const { id, sizes } = await upload(services[0]!);
+  expect((await fileAt(wrong, sizes[0]!.url)).status).toBe(404);
+  const closed = new BucketStore(bucketPlace(`http://127.0.0.1:${await freePort()}/pictures`));
+  await expect(closed.read('a.webp')).rejects.toThrow(/^The store of pictures: .*ECONNREFUSED/);
+  expect((await wrong.call('DELETE', `/v1/media/${id}`, { as: odile })).status).toBe(204);
+  expect((await wrong.call('GET', `/v1/media/${id}`, { as: odile })).status).toBe(404);
   await wrong.stop();
 });
 

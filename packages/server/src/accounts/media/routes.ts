@@ -89,6 +89,7 @@ function uploadRoute(app: App, { media, idempotent }: Needs): void {
         'body': Type.Object({ file: Type.Unsafe<string>({ type: 'string', format: 'binary' }) }),
         'response': replies({ 201: ref(PictureSchema) }, [
           'bad-picture',
+          'no-media-store',
           'other-content',
           'too-large',
           'wrong-media-type',

@@ -21,7 +21,7 @@ import {
   UNUSED_BLOBS,
   UPLOAD_BY_ID,
 } from './queries.js';
-import type { Located, MediaStore } from './store.js';
+import { StoreGone, type Located, type MediaStore } from './store.js';
 
 const UUID = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/;
 /** A file without a row may be one of an upload that is under way. */
@@ -46,7 +46,7 @@ export class Media {
    * Takes a picture: stores its content, unless it is stored already, and notes whose it is.
    * @param taking the key of the call, where it has one
    * @returns the id of the upload
-   * @throws Problem `bad-picture`; nothing is left behind
+   * @throws Problem `bad-picture`; StoreGone; nothing is left behind
    */
   async take(userId: string, bytes: Buffer, taking: Taking | null = null): Promise<string> {
     const id = uuidv7();
@@ -69,7 +69,8 @@ export class Media {
       if (!stored) await this.#removeFiles(blobId, widthsOf(prepared));
       return id;
     } catch (error) {
-      await this.#removeFiles(blobId, widthsOf(prepared));
+      // What went wrong first is told; files that stay behind are swept.
+      await this.#removeFiles(blobId, widthsOf(prepared)).catch(() => undefined);
       throw error;
     }
   }
@@ -123,7 +124,10 @@ export class Media {
       });
     if (rows.length === 0)
       throw new Problem('in-use', 'A post or a profile shows this picture: take it out there first.');
-    await this.free();
+    // The upload is gone all the same: files that cannot be removed now are swept, as no row knows them.
+    await this.free().catch((error: unknown) => {
+      if (!(error instanceof StoreGone)) throw error;
+    });
   }
 
   /**

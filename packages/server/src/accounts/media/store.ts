@@ -7,6 +7,16 @@ export interface Located {
   readonly file: string;
 }
 
+/** A store elsewhere did not do what it was asked: it does not answer, or refuses. */
+export class StoreGone extends Error {
+  override readonly name = 'StoreGone';
+
+  /** @param why what it answered, or why it could not be asked */
+  constructor(why: unknown) {
+    super(`The store of pictures: ${why instanceof Error ? why.message || why.name : String(why)}`, { cause: why });
+  }
+}
+
 /** Keeps the files of pictures. Everything that knows where they are is behind this. */
 export abstract class MediaStore {
   /** Keeps a file; once it returns, the whole of it is there. */

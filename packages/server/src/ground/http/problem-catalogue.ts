@@ -334,6 +334,12 @@ export const PROBLEMS = {
     'The disk of the database, or of the pictures, is full. Nothing was half done.',
     'The operator makes room; then try again.',
   ),
+  'no-media-store': kind(
+    503,
+    'The store of pictures does not answer',
+    'The bucket in which pictures are kept could not be reached, or refused what it was asked. Nothing was half done.',
+    'Try again in a moment. If it lasts, the operator looks at `mediaBucket` and at who may use it; the log says what it answered.',
+  ),
   'no-database': kind(
     503,
     'The database does not answer',

@@ -1,6 +1,7 @@
 import { STATUS_CODES } from 'node:http';
 import type { Socket } from 'node:net';
 import type { ConnectionError, FastifyError, FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
+import { StoreGone } from '../../accounts/media/store.js';
 import type { ProblemCode } from '../../ground/http/problem-catalogue.js';
 import { isDatabaseGone, isDiskFull, isTooSlow, OutcomeUnknown } from '../../ground/database/gone.js';
 import { sqlState } from '../../ground/database/transaction.js';
@@ -75,6 +76,8 @@ function toProblem(error: FastifyError | Problem): Problem {
   if (isDatabaseGone(error)) return new Problem('no-database', 'The database does not answer: try again in a moment.');
   if (isTooSlow(error))
     return new Problem('too-slow', 'The database took too long, and the call was given up: try again in a moment.');
+  if (error instanceof StoreGone)
+    return new Problem('no-media-store', 'Where pictures are kept does not answer, or refuses: try again in a moment.');
   if (isDiskFull(error)) return new Problem('no-space', 'There is no room left on the disk. Nothing was half done.');
   if (error.statusCode === 429) return new Problem('too-often', error.message);
   if (error.statusCode === 412)
