@@ -27,11 +27,12 @@ export async function benchGrowth(size) {
 
 async function times(size) {
   const dist = (path) => import(join(root, 'packages/server/dist', path));
-  const [{ feedPage }, { floorOf }, { Ways }] = await Promise.all(
-    ['feed/page-queries.js', 'feed/finding.js', 'feed/ways.js'].map(dist),
+  const [{ feedPage }, { parametersOf }, { Ways }, { readSieve, Sieves }] = await Promise.all(
+    ['feed/page-queries.js', 'feed/finding.js', 'feed/ways.js', 'feed/sieves.js'].map(dist),
   );
-  const [page, ways] = [feedPage([]), new Ways()];
+  const page = feedPage([]);
   const data = await openData(size);
+  const ways = new Ways(new Sieves(readSieve(data.dataSource)));
   try {
     const [{ id: weighting }] = await data.dataSource.query(`SELECT id FROM weightings WHERE in_force`);
     const cells = new Map();
@@ -42,11 +43,11 @@ async function times(size) {
         for (let round = 0; round < ROUNDS; round++)
           for (const { id } of members) {
             const started = performance.now();
-            const parameters = [id, true, ...LAST, 21, null];
+            const parameters = [id, true, ...LAST, 21, null, null, null];
             await ways.find({ userId: id, order, from: null, entries: 21 }, (step) =>
               data.dataSource.query(page(step.way, order, order === 'score' ? weighting : 1, 'is the key', false), [
                 ...parameters,
-                ...floorOf(step),
+                ...parametersOf(step),
               ]),
             );
             if (round > 1) spent.push(performance.now() - started);

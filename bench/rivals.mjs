@@ -32,10 +32,10 @@ const [
 );
 const { In, IsNull } = await import('typeorm');
 const { signedIn } = await dist('ground/http/doorway.js');
-const { floorOf } = await dist('feed/finding.js');
+const { parametersOf } = await dist('feed/finding.js');
 const { feedPage } = await dist('feed/page-queries.js');
 const { Ways } = await dist('feed/ways.js');
-const { CHECK_SESSION } = await dist('accounts/sessions/queries.js');
+const { readSieve, Sieves } = await dist('feed/sieves.js');
 const entities = {
   ...(await dist('accounts/users/user.entity.js')),
   ...(await dist('posts/posts/post.entity.js')),
@@ -159,25 +159,26 @@ const { jwtVerify } = await import('jose');
 const pool = new pg.Pool({ ...address, max: config.database.poolSize });
 let keys = [];
 const bare = fastify();
-bare.get('/feed', async (request) => {
+bare.get('/feed', async (request, reply) => {
   const token = request.headers.authorization.slice(7);
   const { payload, protectedHeader } = await verify(token);
-  const values = [payload.sid, null, protectedHeader.kid];
-  const { rows } = await pool.query({ name: 'session', text: CHECK_SESSION, values });
   const { order, at: from, id } = request.query;
-  const { user_id: userId, weighting_id: weighting } = rows[0];
+  const userId = payload.sub;
   const start = from ? { at: from, id } : LAST;
-  const parameters = [userId, true, start.at, start.id, PAGE + 1, null];
+  const parameters = [userId, true, start.at, start.id, PAGE + 1, null, payload.sid, protectedHeader.kid];
   const sought = { userId, order, from: from ? Date.parse(from) : null, entries: PAGE + 1 };
   const items = await hints.find(sought, async (step) => {
     const { way } = step;
     const text = page(way, order, order === 'score' ? weighting : 1, 'is the key', false);
-    return (await pool.query({ name: `page ${order} ${way}`, text, values: [...parameters, ...floorOf(step)] })).rows;
+    return (await pool.query({ name: `page ${order} ${way}`, text, values: [...parameters, ...parametersOf(step)] }))
+      .rows;
   });
-  return { items };
+  return items[0].session ? { items } : reply.code(401).send();
 });
 const page = feedPage([]);
-const hints = new Ways();
+const [{ id: weighting }] = await dataSource.query(`SELECT id FROM weightings WHERE in_force`);
+const rowsOf = async (text, values) => (await pool.query({ name: 'sieve', text, values })).rows;
+const hints = new Ways(new Sieves(readSieve({ query: rowsOf })));
 async function verify(token) {
   // The service makes its key when it signs the first token.
   if (keys.length === 0) keys = (await pool.query(`SELECT secret FROM signing_keys`)).rows;

@@ -60,6 +60,16 @@ export {
   type FindWay,
   type FoundPage,
 } from './feed/find-way.js';
+export {
+  isSieveDue,
+  makeSieve,
+  sieveAfter,
+  sieveOf,
+  withSieve,
+  type Sieve,
+  type SieveHint,
+  type WalkedPage,
+} from './feed/sieve.js';
 export { allSteps, readPlan, type ExplainNode, type PlanStep } from './feed/plan.js';
 export {
   comparePages,

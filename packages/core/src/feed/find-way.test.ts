@@ -30,12 +30,12 @@ describe('the way to find a page', () => {
   });
 
   test('is a sweep of a feed that nobody knows, and heads where it is not known how far down to look', () => {
-    expect(firstStep(undefined, null, 21, NOON)).toEqual({ way: 'sweep' });
+    expect(firstStep(undefined, { from: null, entries: 21, now: NOON })).toEqual({ way: 'sweep' });
     const short = hintAfter(undefined, page('heads', 20, { filled: false }));
-    expect(firstStep(short, null, 21, NOON)).toEqual({ way: 'heads' });
-    expect(firstStep(short, NOON, 21, NOON)).toEqual({ way: 'heads' });
+    expect(firstStep(short, { from: null, entries: 21, now: NOON })).toEqual({ way: 'heads' });
+    expect(firstStep(short, { from: NOON, entries: 21, now: NOON })).toEqual({ way: 'heads' });
     const deep = hintAfter(undefined, page('heads', 20, { from: NOON }));
-    expect(firstStep(deep, null, 21, NOON)).toEqual({ way: 'heads' });
+    expect(firstStep(deep, { from: null, entries: 21, now: NOON })).toEqual({ way: 'heads' });
   });
 
   test('is a window once heads had to give a page, and the likely one again after a while', () => {
@@ -76,14 +76,14 @@ describe('the way to find a page', () => {
   });
 
   test('gives up or not', () => {
-    expect((['window', 'sweep', 'probe', 'heads'] as const).filter(isExhaustive)).toEqual(['heads']);
+    expect((['window', 'sweep', 'probe', 'sieve', 'heads'] as const).filter(isExhaustive)).toEqual(['heads']);
   });
 });
 
 describe('the floor of a window', () => {
   const hint = hintAfter(undefined, page('heads', 20));
   const floorOf = (from: number | null, now: number, of = hint, entries = 21) => {
-    const step = firstStep(of, from, entries, now);
+    const step = firstStep(of, { from, entries, now });
     return step.way === 'window' ? Math.round(step.floor) : null;
   };
 

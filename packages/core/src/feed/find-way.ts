@@ -1,4 +1,5 @@
 import { EARLIEST } from './cursor.js';
+import type { Sieve } from './sieve.js';
 
 /**
  * How the posts of a page of a feed are looked for. All find the same posts; they differ in what they cost:
@@ -6,11 +7,13 @@ import { EARLIEST } from './cursor.js';
  * - `window`: what each author has between the cursor and a floor that is likely to be below the page. For who follows some.
  * - `sweep`: the newest entries of everybody, kept where the author is one of the feed's.
  * - `probe`: the same, each entry looked up by itself. For who follows so many that they are met soon.
+ * - `sieve`: the same, and only those are looked up that pass a {@link Sieve} of the feed's authors. Instead of a sweep or probes, where
+ *   such a one is remembered.
  * - `heads`: the best post of each author names the only authors that the page can hold. Where nothing is known of a feed.
  *
  * `heads` is right as it is; a page that one of the others does not fill is looked for again.
  */
-export type FindWay = 'window' | 'sweep' | 'probe' | 'heads';
+export type FindWay = 'window' | 'sweep' | 'probe' | 'sieve' | 'heads';
 
 /** Entries that a sweep reads for each author of the feed: so many cost what a window does to ask one of them. */
 export const SWEEP_ENTRIES = 8;
@@ -35,11 +38,14 @@ interface Top {
   readonly readAt: number;
 }
 
+/** A way that is remembered: of a sieve, what it stands for. */
+type OwnWay = Exclude<FindWay, 'sieve'>;
+
 /** What is remembered of a feed. */
 export interface FindHint {
-  readonly way: FindWay;
+  readonly way: OwnWay;
   /** The way that is likely by how many are followed. */
-  readonly likely: FindWay;
+  readonly likely: OwnWay;
   /** Pages that were found otherwise, since that failed. */
   readonly otherwise: number;
   /** Milliseconds of the order for each entry of the last page that was whole. */
@@ -68,12 +74,14 @@ export interface FoundPage {
   readonly readAt: number;
 }
 
-/** A way, and for a window where it ends. */
+/** A way, with where a window ends, and through which sieve is read. */
 export type FindStep =
-  { readonly way: Exclude<FindWay, 'window'> } | { readonly way: 'window'; readonly floor: number };
+  | { readonly way: Exclude<FindWay, 'window' | 'sieve'> }
+  | { readonly way: 'window'; readonly floor: number }
+  | { readonly way: 'sieve'; readonly sieve: Sieve };
 
 /** The way that suits who follows so many, as far as that alone tells. */
-export function likelyWay(following: number): FindWay {
+export function likelyWay(following: number): OwnWay {
   if (following <= WINDOW_AT_MOST) return 'window';
   return following < PROBE_FROM ? 'sweep' : 'probe';
 }
@@ -88,9 +96,14 @@ export const wayAfter = (failed: FindWay): 'sweep' | 'heads' => (failed === 'pro
  * The way to try first. A sweep of a feed that nobody knows reads as much as its viewer follows, whatever that is.
  * @param from where the cursor stands; null for a first page
  * @param entries how many are looked for
+ * @param sieve of the feed's authors, where one is remembered
  */
-export function firstStep(hint: FindHint | undefined, from: number | null, entries: number, now: number): FindStep {
+export function firstStep(
+  hint: FindHint | undefined,
+  { from, entries, now, sieve }: { from: number | null; entries: number; now: number; sieve?: Sieve | undefined },
+): FindStep {
   if (!hint) return { way: 'sweep' };
+  if (sieve && (hint.way === 'sweep' || hint.way === 'probe')) return { way: 'sieve', sieve };
   if (hint.way !== 'window') return { way: hint.way };
   const page = Math.max(entries, LEAST_ENTRIES);
   const floor = from === null ? floorOfFirst(hint.top, page, now) : hint.pace && from - PAGES_HIGH * page * hint.pace;
@@ -108,9 +121,10 @@ function floorOfFirst(top: Top | undefined, page: number, now: number): number |
 export function hintAfter(hint: FindHint | undefined, page: FoundPage): FindHint {
   const likely = likelyWay(page.following);
   const known = { likely, ...paceOf(hint, page) };
-  // Heads leave it known where a window has to end.
-  const worked = page.used === 'heads' ? 'window' : page.used;
-  if (page.failed.includes(likely)) return { way: worked, otherwise: 0, ...known };
+  // Heads leave it known where a window has to end; a sieve is gone one day, and what it stood for works.
+  const worked = page.used === 'heads' ? 'window' : page.used === 'sieve' ? (hint?.way ?? likely) : page.used;
+  // Through a sieve as many entries are read as by a sweep.
+  if (page.failed.includes(likely) || page.failed.includes('sieve')) return { way: worked, otherwise: 0, ...known };
   const otherwise = hint?.likely === likely && hint.way !== likely ? hint.otherwise + 1 : TRY_AGAIN_AFTER;
   return otherwise < TRY_AGAIN_AFTER ? { way: worked, otherwise, ...known } : { way: likely, otherwise: 0, ...known };
 }

@@ -17,6 +17,9 @@ export const IS_OF_FEED = `(w.author_id = $1 AND $2::boolean
       OR EXISTS (SELECT FROM follows f WHERE f.follower_id = $1 AND f.followee_id = w.author_id OFFSET 0)
         AND (w.author_id IN (SELECT muted_id FROM mutes WHERE muter_id = $1)) IS NOT TRUE)`;
 
+/** By what an author is known to a sieve: 32 bits. */
+export const hashOf = (author: string): string => `uuid_hash(${author})`;
+
 /** Where the entries of an order are. */
 export interface Entries {
   readonly table: string;
@@ -61,7 +64,7 @@ const walk = ({ table, id, key, visible }: Entries, entries: string): string => 
       LIMIT (SELECT ${entries} FROM user_tallies WHERE user_id = $1)`;
 
 /**
- * All that the authors have between the cursor and a floor ($7). The authors are one array, and so it is one scan, which finds the
+ * All that the authors have between the cursor and a floor ($9). The authors are one array, and so it is one scan, which finds the
  * first entry of each by itself: a join would begin anew for each. OFFSET 0 keeps everybody's entries from being walked in the order of
  * the page until it is full; in a table so small that all between cursor and floor cost less than a probe for each author, these are
  * read. Cost: 3 µs for each author, and 0.3 µs for each entry.
@@ -69,7 +72,7 @@ const walk = ({ table, id, key, visible }: Entries, entries: string): string => 
 const inWindow = ({ table, id, key, visible }: Entries): string => `
     SELECT w.id, w.key, w.author_id FROM (
       SELECT t.${id} AS id, t.${key} AS key, t.author_id FROM ${table} t
-      WHERE t.author_id = ANY (ARRAY(${AUTHORS})) AND ${visible} AND ${below(`t.${key}`, `t.${id}`)} AND t.${key} >= $7::timestamptz OFFSET 0) w
+      WHERE t.author_id = ANY (ARRAY(${AUTHORS})) AND ${visible} AND ${below(`t.${key}`, `t.${id}`)} AND t.${key} >= $9::timestamptz OFFSET 0) w
     ORDER BY w.key DESC, w.id DESC LIMIT $5`;
 
 /**
@@ -87,6 +90,16 @@ const sweep = (entries: Entries): string => `
 const probe = (entries: Entries): string => `
     SELECT w.id, w.key, w.author_id FROM (${walk(entries, 'following / 2')}) w
     WHERE ${IS_OF_FEED} LIMIT $5`;
+
+/**
+ * The walk, less those whose author does not pass a sieve ($9, of as many bits as $10 and one), of whom two bits are looked at; who passes is
+ * looked up. Cost: 0.4 µs for each entry, of which as many are read as by a sweep at most, and a probe for one in seventy and each on the page.
+ */
+const throughSieve = (entries: Entries): string => `
+    SELECT w.id, w.key, w.author_id FROM (${walk(entries, `${SWEEP_ENTRIES} * (following + 1)`)}) w
+    WHERE CASE WHEN get_bit($9::bytea, (${hashOf('w.author_id')} & $10::integer)::bigint) = 1
+        AND get_bit($9::bytea, ((${hashOf('w.author_id')} >> 16) & $10::integer)::bigint) = 1
+      THEN ${IS_OF_FEED} ELSE false END LIMIT $5`;
 
 /**
  * The best entry of each author; the $5 best of these name the only authors that the page can hold, and of those no entry beyond
@@ -112,11 +125,13 @@ export type Way = FindWay | 'past falls';
 /** A way, and for a window where it ends. */
 export type PageStep = FindStep | { readonly way: 'past falls' };
 
-/** What a statement takes after its other parameters: the floor of a window ($7). */
-export const floorOf = (step: PageStep): string[] =>
-  step.way === 'window' ? [new Date(step.floor).toISOString()] : [];
+/** What a statement takes after its other parameters: the floor of a window ($9), or a sieve ($9) and one less than its bits ($10). */
+export function parametersOf(step: PageStep): unknown[] {
+  if (step.way === 'window') return [new Date(step.floor).toISOString()];
+  return step.way === 'sieve' ? [step.sieve.bits, step.sieve.mask] : [];
+}
 
-/** The first $5 entries of a feed below the cursor ($3, $4), with their keys and authors, in the order of the feed; a window's floor is $7. */
+/** The first $5 entries of a feed below the cursor ($3, $4), with their keys and authors, in the order of the feed; a window's floor is $9. */
 export function find(way: Way, order: FeedOrder, weighting: number): string {
   const entries = entriesOf(order, weighting);
   switch (way) {
@@ -126,6 +141,8 @@ export function find(way: Way, order: FeedOrder, weighting: number): string {
       return sweep(entries);
     case 'probe':
       return probe(entries);
+    case 'sieve':
+      return throughSieve(entries);
     case 'heads':
       return heads(entries, '');
     case 'past falls':

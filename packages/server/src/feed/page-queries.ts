@@ -2,6 +2,8 @@ import type { OwnFields } from '@gather-lane/core';
 import { seenBy } from '../accounts/users/visibility.js';
 import type { InstantText } from '../ground/database/instants.js';
 import { perChoice } from '../ground/database/prepared.js';
+import type { SessionLooked } from '../ground/http/reader.js';
+import { sessionLook } from '../accounts/sessions/look.js';
 import { REACHES } from '../ground/standbys/reaches.js';
 import { POST_JOINS, postColumns, type PostRow } from '../posts/posts/shown-post.js';
 import { find, hasFallen, type FeedOrder, type Way } from './finding.js';
@@ -23,15 +25,16 @@ const SNAPSHOT = `CASE WHEN pg_is_in_recovery() THEN pg_snapshot_xmin(pg_current
       ELSE pg_current_snapshot()::text END`;
 
 /**
- * A page of the following feed of $1, with the posts and all that they show, and the snapshot and clock of the database: posts
- * found by one of the ways, at most $5, each but the last of so many then read by its key: that one says that there is more. OFFSET 0 keeps that from becoming a join of the planner's
- * choice. A post that may not be seen is a row without an id, and so is an empty page.
+ * A page of the following feed of $1, with the posts and all that they show, the snapshot and clock of the database, and whether the viewer's
+ * session ($7, of a token signed with the key $8) is alive. Posts are found by one of the ways, at most $5, each but the last of so many then
+ * read by its key: that one says that there is more. OFFSET 0 keeps that from becoming a join of the planner's choice. A post that may not be
+ * seen is a row without an id, and so is an empty page.
  *
  * What has fallen past the cursor is looked for among the posts of the page alone: a page without such a one is the page that
  * leaving them out would have given. The lane time is the key where that is the one in force; anywhere else it is left to be reckoned from
  * what is counted, which is read in any case: a probe for each post less.
  *
- * Cost: what finding them costs, and five to six primary-key probes for each post.
+ * Cost: what finding them costs, five to six primary-key probes for each post, and the look at the session.
  */
 export const feedPage = (model: OwnFields): PageStatement =>
   perChoice(
@@ -40,7 +43,7 @@ export const feedPage = (model: OwnFields): PageStatement =>
       const fell =
         order === 'score' ? `CASE WHEN $6::text IS NOT NULL THEN ${hasFallen('e.id', weighting)} END` : 'NULL::boolean';
       // Twenty times the same would be written, sent and read twenty times.
-      const ofPage = ['snapshot', 'now', 'following', 'seen'].map(
+      const ofPage = ['snapshot', 'now', 'follows', 'seen', 'session'].map(
         (name) => `CASE WHEN e.n > 1 THEN NULL ELSE m.${name} END AS ${name}`,
       );
       return `
@@ -48,7 +51,8 @@ export const feedPage = (model: OwnFields): PageStatement =>
   )
   SELECT ${ofPage.join(', ')}, e.id AS found, e.key, ${fell} AS fell, v.*
   FROM (SELECT coalesce($6::text, ${SNAPSHOT}) AS snapshot, clock_timestamp()::timestamptz(3) AS now,
-    (SELECT following FROM user_tallies WHERE user_id = $1) AS following, ${REACHES} AS seen) m
+    (SELECT following || ' ' || xmin FROM user_tallies WHERE user_id = $1) AS follows, ${REACHES} AS seen,
+    ${sessionLook('$7', '$8')} AS session) m
   LEFT JOIN (SELECT id, key, author_id, row_number() OVER (ORDER BY key DESC, id DESC) AS n FROM entries) e ON true
   LEFT JOIN LATERAL (
     SELECT ${postColumns(model, '$1')}, ${isKey ? 'e.key' : 'NULL::timestamptz'} AS lane_time, ${withSince ? 'o.created_at' : 'NULL::timestamptz'} AS since
@@ -67,11 +71,13 @@ interface PageFacts {
   /** How far into the log what was read reaches. */
   readonly seen: string;
   readonly now: InstantText;
-  readonly following: number;
+  /** How many the viewer follows, and which state of that it is: what {@link followsOf} reads. */
+  readonly follows: string;
 }
 
 /** A row of that statement. */
-export interface FeedPageRow extends Omit<PostRow, 'id' | 'lane_time'>, Partial<Record<keyof PageFacts, unknown>> {
+export interface FeedPageRow
+  extends Omit<PostRow, 'id' | 'lane_time'>, Partial<Record<keyof PageFacts, unknown>>, SessionLooked {
   /** Null on an empty page. */
   readonly found: string | null;
   readonly key: InstantText;
@@ -87,3 +93,9 @@ export interface FeedPageRow extends Omit<PostRow, 'id' | 'lane_time'>, Partial<
 
 /** What is said of a page as a whole. */
 export const factsOf = ([first]: readonly FeedPageRow[]): PageFacts => first as FeedPageRow & PageFacts;
+
+/** How many the viewer of a page follows, and which state of what they follow was read. */
+export function followsOf(rows: readonly FeedPageRow[]): { readonly following: number; readonly state: string } {
+  const [following, state] = factsOf(rows).follows.split(' ') as [string, string];
+  return { following: Number(following), state };
+}

@@ -1,10 +1,20 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { allSteps, readPlan, SWEEP_ENTRIES, type ExplainNode, type FindWay, type PlanStep } from '@gather-lane/core';
+import {
+  allSteps,
+  makeSieve,
+  readPlan,
+  SWEEP_ENTRIES,
+  type ExplainNode,
+  type FindWay,
+  type PlanStep,
+} from '@gather-lane/core';
 import pg from 'pg';
 import { fill } from '../workbench/fill/load.js';
 import { addFollows } from '../tests/graph.js';
 import { startTestService, type TestService } from '../tests/test-service.js';
 import { feedPage } from './page-queries.js';
+import { parametersOf } from './finding.js';
+import { readSieve } from './sieves.js';
 import { PLAN } from '../service/capabilities.js';
 
 const LIMIT = 21;
@@ -68,6 +78,22 @@ beforeAll(async () => {
 }, 120_000);
 afterAll(() => service.stop());
 
+/** What a way takes beside, as types. */
+const MORE_TYPES: Record<FindWay, string> = {
+  window: ', timestamptz',
+  sieve: ', bytea, integer',
+  sweep: '',
+  probe: '',
+  heads: '',
+};
+
+/** A sieve of whom a viewer follows, as further parameters. */
+async function sieveOf(viewer: string): Promise<string> {
+  const { hashes, state } = (await readSieve(service.dataSource)(viewer))!;
+  const { bits, mask } = makeSieve(hashes, state);
+  return `, '\\x${Buffer.from(bits).toString('hex')}', ${mask}`;
+}
+
 /** The plan of a page as the service runs it: prepared, planned once for all callers. */
 async function planOf(
   way: FindWay,
@@ -80,11 +106,10 @@ async function planOf(
   await client.connect();
   try {
     await client.query(`SET plan_cache_mode = ${mode}`);
-    const window = way === 'window';
-    const types = `(uuid, boolean, timestamptz, uuid, bigint, text${window ? ', timestamptz' : ''})`;
+    const types = `(uuid, boolean, timestamptz, uuid, bigint, text, uuid, uuid${MORE_TYPES[way]})`;
     await client.query(`PREPARE page ${types} AS ${feedPage([])(way, order, 1, 'is the key', true)}`);
     const [at, floor] = stretch(deep).map((instant) => `'${instant}'`);
-    const sql = `EXPLAIN (ANALYZE, BUFFERS, FORMAT JSON) EXECUTE page ('${viewer}', true, ${at}, 'ffffffff-ffff-ffff-ffff-ffffffffffff', ${LIMIT}, '1:1:'${window ? `, ${floor}` : ''})`;
+    const sql = `EXPLAIN (ANALYZE, BUFFERS, FORMAT JSON) EXECUTE page ('${viewer}', true, ${at}, 'ffffffff-ffff-ffff-ffff-ffffffffffff', ${LIMIT}, '1:1:', NULL, NULL${way === 'window' ? `, ${floor}` : way === 'sieve' ? await sieveOf(viewer) : ''})`;
     const { rows } = await client.query<{ 'QUERY PLAN': [{ Plan: ExplainNode }] }>(sql);
     return readPlan(rows[0]!['QUERY PLAN'][0].Plan);
   } finally {
@@ -100,8 +125,8 @@ const stretch = (deep: boolean): [string, string] => {
 
 /** How many entries of the order's index a way may read at once: the walk, what it asks of an author, or what the window holds. */
 async function mostEntries(way: FindWay, order: 'recent' | 'score', deep: boolean, viewer: Viewer): Promise<number> {
-  if (way !== 'window')
-    return { heads: LIMIT, sweep: SWEEP_ENTRIES * (viewer.follows + 1), probe: viewer.follows / 2 }[way];
+  const walked = SWEEP_ENTRIES * (viewer.follows + 1);
+  if (way !== 'window') return { heads: LIMIT, sweep: walked, sieve: walked, probe: viewer.follows / 2 }[way];
   const [from, key] =
     order === 'recent' ? ['posts', 'deleted_at IS NULL AND created_at'] : ['standings_1', 'lane_time'];
   const [row] = await service.dataSource.query<[{ n: number }]>(
@@ -113,7 +138,7 @@ async function mostEntries(way: FindWay, order: 'recent' | 'score', deep: boolea
 }
 
 describe.each(FOLLOWS)('the plan of a page of who follows %s, over 40,000 posts', (follows) => {
-  for (const way of ['window', 'sweep', 'probe', 'heads'] as const)
+  for (const way of ['window', 'sweep', 'probe', 'sieve', 'heads'] as const)
     for (const order of ['recent', 'score'] as const)
       for (const deep of [false, true])
         for (const mode of ['force_custom_plan', 'force_generic_plan'])
@@ -145,15 +170,23 @@ describe.each(FOLLOWS)('the plan of a page of who follows %s, over 40,000 posts'
 });
 
 test('finds the same page by each way that fills it', async () => {
-  for (const { id } of viewers)
+  for (const { id } of viewers) {
+    const { hashes, state } = (await readSieve(service.dataSource)(id))!;
+    const steps = {
+      window: { way: 'window', floor: Date.now() - 100 * 86_400_000 },
+      heads: { way: 'heads' },
+      sweep: { way: 'sweep' },
+      probe: { way: 'probe' },
+      sieve: { way: 'sieve', sieve: makeSieve(hashes, state) },
+    } as const;
     for (const order of ['recent', 'score'] as const) {
       const found = [];
-      for (const way of ['window', 'heads', 'sweep', 'probe'] as const) {
+      for (const way of ['window', 'heads', 'sweep', 'probe', 'sieve'] as const) {
         const rows = await service.dataSource.query<{ found: string }[]>(
           feedPage([])(way, order, 1, 'is the key', false),
           [
-            ...[id, true, 'infinity', 'ffffffff-ffff-ffff-ffff-ffffffffffff', LIMIT, null],
-            ...(way === 'window' ? [stretch(true)[1]] : []),
+            ...[id, true, 'infinity', 'ffffffff-ffff-ffff-ffff-ffffffffffff', LIMIT, null, null, null],
+            ...parametersOf(steps[way]),
           ],
         );
         if (way === 'window') expect(rows).toHaveLength(LIMIT);
@@ -162,4 +195,5 @@ test('finds the same page by each way that fills it', async () => {
       expect(found.length).toBeGreaterThanOrEqual(2);
       expect(new Set(found).size).toBe(1);
     }
+  }
 });

@@ -1,5 +1,7 @@
-import { perChoice } from '../ground/database/prepared.js';
-import { AUTHORS, entriesOf, find, IS_OF_FEED, type FeedOrder } from './finding.js';
+import { sessionLook } from '../accounts/sessions/look.js';
+import { perChoice, prepared } from '../ground/database/prepared.js';
+import type { SessionLooked } from '../ground/http/reader.js';
+import { AUTHORS, entriesOf, find, hashOf, IS_OF_FEED, type FeedOrder } from './finding.js';
 
 /** The top of a feed ($1 to $5 as a page has them), for who places its posts otherwise. Cost: that of finding a page by heads. */
 export const feedTop = perChoice((order: FeedOrder, weighting: number): string => find('heads', order, weighting));
@@ -20,9 +22,10 @@ const LOOK_UP = 8;
 
 /**
  * How many posts of the feed stand above where a scroll began ($3, $4): at most 100 of them, those made since it began ($5) apart
- * from those that rose. Reads everybody's entries above the mark, which costs less than to ask each author as long as they are few;
- * a few are looked up one by one, more are tested against the set of authors; where they are too many, each author is asked. Cost:
- * mostly that of the few entries above the mark; at worst that of finding a page by heads.
+ * from those that rose; and whether the viewer's session ($6, of a token signed with the key $7) is alive. Reads everybody's entries above
+ * the mark, which costs less than to ask each author as long as they are few; a few are looked up one by one, more are tested against the
+ * set of authors; where they are too many, each author is asked. Cost: mostly that of the few entries above the mark, and the look at the
+ * session; at worst that of finding a page by heads.
  */
 export const feedNewer = perChoice((order: FeedOrder, weighting: number): string => {
   const { table, id, key, visible } = entriesOf(order, weighting);
@@ -47,15 +50,30 @@ export const feedNewer = perChoice((order: FeedOrder, weighting: number): string
     WHERE (SELECT way FROM how) = 'each author'
     LIMIT ${COUNTED}
   )
-  SELECT count(*) FILTER (WHERE p.created_at > $5)::integer AS new, count(*) FILTER (WHERE p.created_at <= $5)::integer AS risen
+  SELECT count(*) FILTER (WHERE p.created_at > $5)::integer AS new, count(*) FILTER (WHERE p.created_at <= $5)::integer AS risen,
+    ${sessionLook('$6', '$7')} AS session
   FROM above JOIN posts p ON p.id = above.id`;
 });
 
 /** A row of that statement. */
-export interface NewerRow {
+export interface NewerRow extends SessionLooked {
   readonly new: number;
   readonly risen: number;
 }
 
 /** Falls are of no use once every scroll that could meet them has expired. */
 export const FORGET_DROPS = `DELETE FROM standing_drops WHERE dropped_at < clock_timestamp() - interval '25 hours'`;
+
+/**
+ * Whom a viewer ($1) follows, with the viewer, as a sieve knows them, and which state of that it is: each follow that begins or ends makes
+ * the row of their counts another one. Cost: a range of the key of follows.
+ */
+export const SIEVE_AUTHORS = prepared(`
+  SELECT xmin::text AS state, ARRAY(SELECT ${hashOf('followee_id')} FROM follows WHERE follower_id = $1) || ${hashOf('$1::uuid')} AS hashes
+  FROM user_tallies WHERE user_id = $1`);
+
+/** A row of that statement. */
+export interface SieveRow {
+  readonly state: string;
+  readonly hashes: number[];
+}

@@ -20,11 +20,12 @@ import type { Posts } from '../posts/posts/service.js';
 import { NO_STANDBYS, type Standbys } from '../ground/standbys/standbys.js';
 import { toCounts } from '../ranking/tallies/counts.js';
 import { numbersOf } from '../ranking/weighting/in-force.js';
-import { floorOf, type FeedOrder, type PageStep } from './finding.js';
+import { parametersOf, type FeedOrder, type PageStep } from './finding.js';
 import { factsOf, feedPage, type FeedPageRow, type PageStatement } from './page-queries.js';
 import { explain } from './place.js';
 import { feedNewer, FORGET_DROPS, type NewerRow } from './queries.js';
 import type { FeedItem, NewerView } from './schema.js';
+import { readSieve, Sieves } from './sieves.js';
 import { Ways } from './ways.js';
 
 const SCROLL_MS = 24 * 3_600_000;
@@ -72,7 +73,10 @@ export class Feed {
     posts: Posts,
     cursors: Cursors,
     model: OwnFields,
-    { ways = new Ways(), standbys = NO_STANDBYS }: { ways?: Ways; standbys?: Standbys } = {},
+    {
+      ways = new Ways(new Sieves(readSieve(dataSource))),
+      standbys = NO_STANDBYS,
+    }: { ways?: Ways; standbys?: Standbys } = {},
   ) {
     this.ways = ways;
     this.#dataSource = dataSource;
@@ -126,7 +130,14 @@ export class Feed {
     const at = from.position ? new Date(from.position.at).toISOString() : '-infinity';
     const { viewer, outcome } = await reader.ask<NewerRow>(
       feedNewer(from.order, tableOf(from.order, from.weighting)),
-      [reader.userId, from.own, at, from.position?.id ?? FIRST_ID, new Date(from.begun).toISOString()],
+      (session) => [
+        reader.userId,
+        from.own,
+        at,
+        from.position?.id ?? FIRST_ID,
+        new Date(from.begun).toISOString(),
+        ...session,
+      ],
       beside,
     );
     const [row] = standing(outcome, from, viewer.weighting);
@@ -160,7 +171,11 @@ export class Feed {
       const weighting = from?.weighting ?? inForce;
       const stands = weighting === inForce ? 'is the key' : 'is reckoned';
       const sql = this.#page(step.way, order, tableOf(order, weighting), stands, place);
-      const asked = await reader.ask<FeedPageRow>(sql, [...parameters, ...floorOf(step)], beside);
+      const asked = await reader.ask<FeedPageRow>(
+        sql,
+        (session) => [...parameters, ...session, ...parametersOf(step)],
+        beside,
+      );
       viewer = asked.viewer;
       this.#inForce = viewer.weighting.id;
       // What was asked of another weighting than is in force is asked again.

@@ -9,7 +9,8 @@ import {
   type FoundPage,
 } from '@gather-lane/core';
 import type { FeedOrder } from './finding.js';
-import { factsOf, type FeedPageRow } from './page-queries.js';
+import { followsOf, type FeedPageRow } from './page-queries.js';
+import { Sieves } from './sieves.js';
 
 /** About 8 MB of them; the first are forgotten first. */
 const MOST_HINTS = 30_000;
@@ -30,6 +31,11 @@ interface Sought {
  */
 export class Ways {
   readonly #hints = new Map<string, FindHint>();
+  readonly sieves: Sieves;
+
+  constructor(sieves = new Sieves()) {
+    this.sieves = sieves;
+  }
 
   /**
    * The rows of a page, read the way that found the last one, and by others where that does not fill it.
@@ -39,16 +45,25 @@ export class Ways {
     { userId, order, from, entries }: Sought,
     read: (step: FindStep) => Promise<FeedPageRow[]>,
   ): Promise<FeedPageRow[]> {
-    const step = firstStep(this.#hints.get(`${userId} ${order}`), from, entries, Date.now());
-    let [used, failed, rows]: [FindWay, FindWay[], FeedPageRow[]] = [step.way, [], await read(step)];
+    const [hint, sieve] = [this.#hints.get(`${userId} ${order}`), await this.sieves.of(userId)];
+    let step = firstStep(hint, { from, entries, now: Date.now(), sieve });
+    let rows = await read(step);
+    if (step.way === 'sieve' && followsOf(rows).state !== step.sieve.of) {
+      // Whom they have come to follow since does not pass.
+      step = firstStep(hint, { from, entries, now: Date.now() });
+      rows = await read(step);
+    }
+    let [used, failed]: [FindWay, FindWay[]] = [step.way, []];
     while (rows.length < entries && !isExhaustive(used)) {
       const way = wayAfter(used);
       failed = [...failed, used];
       [used, rows] = [way, await read({ way })];
     }
     const [filled, first, last] = [rows.length >= entries, Date.parse(rows[0]!.key), Date.parse(rows.at(-1)!.key)];
-    const { following } = factsOf(rows);
+    const { following, state } = followsOf(rows);
     this.learn(userId, order, { used, failed, filled, following, from, entries, first, last });
+    if (used === 'sweep' || used === 'probe' || used === 'sieve')
+      this.sieves.learn(userId, { sieved: used === 'sieve', following, state });
     return rows;
   }
 

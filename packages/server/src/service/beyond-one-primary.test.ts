@@ -119,7 +119,7 @@ describe('posts distributed by a column', () => {
     await other.drop();
   });
 
-  test.each<FindWay>(['window', 'sweep', 'probe', 'heads'])('give the same feeds, looked for by %s', (way) =>
+  test.each<FindWay>(['window', 'sweep', 'probe', 'sieve', 'heads'])('give the same feeds, looked for by %s', (way) =>
     expectFeedsOf(apart, readers, way, rolled),
   );
 

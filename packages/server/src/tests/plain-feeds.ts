@@ -6,7 +6,7 @@ import { addComments, addFollows, addPosts, addReactions, addUsers, dice, plainF
 import type { Actor, TestService } from './test-service.js';
 
 /** How many are followed by whom a way suits. */
-const SUITS = { window: 20, sweep: 200, probe: 5_000, heads: 20 } satisfies Record<FindWay, number>;
+const SUITS = { window: 20, sweep: 200, probe: 5_000, sieve: 500, heads: 20 } satisfies Record<FindWay, number>;
 
 /**
  * Makes the next page of a feed be looked for in a way first, whatever suits it.
@@ -28,6 +28,9 @@ export function plant(service: TestService, viewer: string, way: FindWay, span =
     // Of a first page that was not whole nothing stays known but the way.
     ways.learn(viewer, order, { ...page, filled: way === 'window' });
   }
+  // Whom they follow is said to have stayed the same over some pages, so that one is made of that at the next.
+  if (way === 'sieve')
+    for (let i = 0; i < 64; i++) ways.sieves.learn(viewer, { sieved: false, following: SUITS.sieve, state: 'planted' });
 }
 
 /** Somebody who reads their feed, and whether their own posts are in it. */

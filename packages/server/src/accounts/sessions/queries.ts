@@ -1,19 +1,8 @@
 import { prepared } from '../../ground/database/prepared.js';
-import { KEYS_THERE } from '../../ground/keys/key-changes.js';
-import { WEIGHTING_COLUMNS } from '../../ranking/weighting/in-force.js';
+import { SESSION_CHECK } from './look.js';
 
-/**
- * The first statement of every signed-in request: is the session ($1) alive, whose is it, is the key ($3) of its token still good, which
- * keys are there, and which weighting is in force. Cost: four primary-key probes, one of a table with one row in force, a pass over a few keys.
- */
-export const CHECK_SESSION = prepared(`
-  SELECT s.id, s.user_id, u.handle, u.moderator, ${KEYS_THERE} AS keys, ${WEIGHTING_COLUMNS}
-  FROM sessions s
-  JOIN users u ON u.id = s.user_id
-  JOIN weightings w ON w.in_force
-  WHERE s.id = $1 AND s.ended_at IS NULL AND s.expires_at > clock_timestamp()
-    AND CASE WHEN s.by_cookie THEN s.cookie_hash = $2 ELSE $2::bytea IS NULL END
-    AND ($3::uuid IS NULL OR EXISTS (SELECT FROM signing_keys k WHERE k.id = $3))`);
+/** Of every signed-in request that does not look at its session along with what it reads. */
+export const CHECK_SESSION = prepared(SESSION_CHECK);
 
 /** A session ($1) that is alive and may be refreshed, held until the transaction ends: refreshes of one come one by one. */
 export const HOLD_SESSION = `

@@ -1,9 +1,16 @@
 import type { DataSource } from 'typeorm';
-import { rowsOf, together, type Outcome, type Statement } from '../../ground/database/together.js';
+import { rowsOf, together, type Outcome } from '../../ground/database/together.js';
 import type { KeyChanges } from '../../ground/keys/key-changes.js';
 import type { SignedIn } from '../../ground/http/principal.js';
 import { Problem } from '../../ground/http/problem.js';
-import type { Answer, Beside, Reader } from '../../ground/http/reader.js';
+import {
+  NO_SESSION,
+  type Answer,
+  type Beside,
+  type Reader,
+  type SessionAsked,
+  type SessionLooked,
+} from '../../ground/http/reader.js';
 import { CHECK_SESSION } from './queries.js';
 import { toSignedIn, type OwnSessionCheckRow } from './signed-in.js';
 import type { TokenClaims } from './tokens.js';
@@ -12,7 +19,7 @@ import type { TokenClaims } from './tokens.js';
 export const endedSession = (): Problem =>
   new Problem('bad-token', 'The token has expired, or its session has ended: refresh it or sign in again.');
 
-/** Reads for who a good token names: whether the session is alive is asked along with the first statement, in one write. */
+/** Reads for who a good token names: the first statement looks whether the session is alive, too. */
 export class SessionReader implements Reader {
   readonly userId: string;
   readonly #claims: TokenClaims;
@@ -36,29 +43,33 @@ export class SessionReader implements Reader {
   }
 
   async confirm(): Promise<SignedIn> {
-    return this.#viewer ?? this.#confirmed((await together(this.#dataSource, [this.#check()]))[0]!);
+    if (this.#viewer) return this.#viewer;
+    const { sessionId, keyId } = this.#claims;
+    const [outcome] = await together(this.#dataSource, [{ sql: CHECK_SESSION, parameters: [sessionId, null, keyId] }]);
+    return this.#looked(rowsOf<OwnSessionCheckRow>(outcome!)[0] ?? null);
   }
 
-  async ask<T>(sql: string, parameters: readonly unknown[], beside: Beside | null = null): Promise<Answer<T>> {
-    const statement = { sql, parameters };
+  async ask<T extends SessionLooked>(
+    sql: string,
+    parameters: (session: SessionAsked) => unknown[],
+    beside: Beside | null = null,
+  ): Promise<Answer<T>> {
     if (beside) {
-      const [found, viewer] = await Promise.all([beside.ask(statement), this.confirm()]);
+      const [found, viewer] = await Promise.all([
+        beside.ask({ sql, parameters: parameters(NO_SESSION) }),
+        this.confirm(),
+      ]);
       if (found) return { viewer, outcome: found as Outcome<T> };
     }
-    if (this.#viewer) {
-      const [outcome] = await together(this.#dataSource, [statement]);
-      return { viewer: this.#viewer, outcome: outcome as Outcome<T> };
-    }
-    const [session, outcome] = await together(this.#dataSource, [this.#check(), statement]);
-    return { viewer: this.#confirmed(session!), outcome: outcome as Outcome<T> };
+    const session: SessionAsked = this.#viewer ? NO_SESSION : [this.#claims.sessionId, this.#claims.keyId];
+    const [answer] = await together(this.#dataSource, [{ sql, parameters: parameters(session) }]);
+    const outcome = answer as Outcome<T>;
+    // Whether they may hear what went wrong is decided first.
+    if (this.#viewer || 'error' in outcome) return { viewer: await this.confirm(), outcome };
+    return { viewer: this.#looked(outcome.rows[0]!.session as OwnSessionCheckRow | null), outcome };
   }
 
-  #check(): Statement {
-    return { sql: CHECK_SESSION, parameters: [this.#claims.sessionId, null, this.#claims.keyId] };
-  }
-
-  #confirmed(outcome: Outcome): SignedIn {
-    const [row] = rowsOf<OwnSessionCheckRow>(outcome);
+  #looked(row: OwnSessionCheckRow | null): SignedIn {
     if (row) this.#keyChanges.heard(row.keys);
     this.#viewer = row ? toSignedIn(row) : null;
     this.#found(this.#viewer);

@@ -7,7 +7,8 @@ export const WEIGHTING_COLUMNS = `w.id AS weighting_id, w.half_life_ms, w.base, 
 /** A row that holds those columns. */
 export interface WeightingColumns {
   readonly weighting_id: number;
-  readonly half_life_ms: string;
+  /** A number where it came as JSON. */
+  readonly half_life_ms: string | number;
   readonly base: number;
   readonly weights: Record<string, number>;
 }
