@@ -45,7 +45,7 @@ async function times(size) {
             const started = performance.now();
             const parameters = [id, true, ...LAST, 21, null, null, null];
             await ways.find({ userId: id, order, from: null, entries: 21 }, (step) =>
-              data.dataSource.query(page(step.way, order, order === 'score' ? weighting : 1, 'is the key', false), [
+              data.dataSource.query(page(step.way, order, order === 'score' ? weighting : 1, false), [
                 ...parameters,
                 ...parametersOf(step),
               ]),

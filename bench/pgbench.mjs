@@ -60,7 +60,7 @@ async function statementsOf(dataSource, viewer, order) {
     ['feed/finding.js', 'feed/page-queries.js', 'feed/ways.js'].map(dist),
   );
   const [{ id: weighting }] = await dataSource.query(`SELECT id FROM weightings WHERE in_force`);
-  const page = (way) => feedPage([])(way, order, order === 'score' ? weighting : 1, 'is the key', false);
+  const page = (way) => feedPage([])(way, order, order === 'score' ? weighting : 1, false);
   // The way by which the service would read it, once it knows the feed.
   const [ways, sought] = [new Ways(), { userId: viewer, order, from: null, entries: 21 }];
   let step;

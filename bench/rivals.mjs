@@ -169,7 +169,7 @@ bare.get('/feed', async (request, reply) => {
   const sought = { userId, order, from: from ? Date.parse(from) : null, entries: PAGE + 1 };
   const items = await hints.find(sought, async (step) => {
     const { way } = step;
-    const text = page(way, order, order === 'score' ? weighting : 1, 'is the key', false);
+    const text = page(way, order, order === 'score' ? weighting : 1, false);
     return (await pool.query({ name: `page ${order} ${way}`, text, values: [...parameters, ...parametersOf(step)] }))
       .rows;
   });

@@ -1,6 +1,7 @@
 export {
   COMMENT_KIND,
   FIRST_WEIGHTING,
+  isUntouched,
   laneTime,
   netOf,
   peopleOf,

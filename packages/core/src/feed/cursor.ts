@@ -71,9 +71,14 @@ const GREATEST_VERSION = 2_147_483_647;
 type Field = string | number | boolean | null;
 
 function seal(fields: Field[], { tag, secret }: CursorKey): string {
-  const body = Buffer.from(JSON.stringify([VERSION, ...fields]), 'utf8');
-  return Buffer.concat([Buffer.from(tag, 'hex'), digest(body, secret), body]).toString('base64url');
+  const body = bodyOf(fields);
+  return textOf(tag, digest(body, secret), body);
 }
+
+const bodyOf = (fields: Field[]): Buffer => Buffer.from(JSON.stringify([VERSION, ...fields]), 'utf8');
+
+const textOf = (tag: string, signed: Buffer, body: Buffer): string =>
+  Buffer.concat([Buffer.from(tag, 'hex'), signed, body]).toString('base64url');
 
 function digest(body: Buffer, secret: Uint8Array): Buffer {
   return createHmac('sha256', secret).update('gather-lane cursor').update(body).digest().subarray(0, DIGEST_BYTES);
@@ -91,10 +96,11 @@ function open(text: string, keys: readonly CursorKey[]): Field[] | null {
   const bytes = Buffer.from(text, 'base64url').subarray(TAG_BYTES);
   if (bytes.length <= DIGEST_BYTES) return null;
   const body = bytes.subarray(DIGEST_BYTES);
-  if (!timingSafeEqual(digest(body, key.secret), bytes.subarray(0, DIGEST_BYTES))) return null;
+  const signed = digest(body, key.secret);
+  if (!timingSafeEqual(signed, bytes.subarray(0, DIGEST_BYTES))) return null;
   try {
     const [version, ...fields] = JSON.parse(body.toString('utf8')) as Field[];
-    return version === VERSION && seal(fields, key) === text ? fields : null;
+    return version === VERSION && bodyOf(fields).equals(body) && textOf(key.tag, signed, body) === text ? fields : null;
   } catch {
     return null;
   }

@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { FIRST_WEIGHTING, laneParts, laneTime, lift, type Weighting } from './lane-time.js';
+import { FIRST_WEIGHTING, isUntouched, laneParts, laneTime, lift, type Weighting } from './lane-time.js';
 
 const weighting = fc.record({
   halfLifeMs: fc.integer({ min: 60_000, max: 30 * 86_400_000 }),
@@ -13,6 +13,11 @@ const instant = fc.integer({ min: Date.UTC(2000, 0, 1), max: Date.UTC(2100, 0, 1
 describe('lane time', () => {
   test('a post without engagement stands at its creation time', () => {
     fc.assert(fc.property(weighting, instant, (w, at) => expect(laneTime(at, w, {})).toBe(at)));
+    const counts = { commentPeople: 0, reactions: {}, authorReaction: null };
+    expect(isUntouched(counts)).toBe(true);
+    expect(
+      [{ commentPeople: 1 }, { reactions: { like: 1 } }].map((more) => isUntouched({ ...counts, ...more })),
+    ).toEqual([false, false]);
   });
 
   test('doubling base + P moves a post by exactly one half-life', () => {

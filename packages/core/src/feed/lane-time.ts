@@ -86,6 +86,10 @@ export function laneTime(createdAt: number, weighting: Weighting, people: People
   return createdAt + Math.floor(weighting.halfLifeMs * lift(weighting, people) + 0.5);
 }
 
+/** Whether nobody has acted on a post: it stands where it was made, by whatever weighting. */
+export const isUntouched = ({ commentPeople, reactions }: PostCounts): boolean =>
+  commentPeople === 0 && Object.keys(reactions).length === 0;
+
 /** The kinds of engagement that the weighting counts, with their people and whole-unit weights. */
 export function laneParts(weighting: Weighting, people: People): LanePart[] {
   return Object.entries(weighting.weights)

@@ -9,13 +9,7 @@ import { POST_JOINS, postColumns, type PostRow } from '../posts/posts/shown-post
 import { find, hasFallen, type FeedOrder, type Way } from './finding.js';
 
 /** The statements that read a page, of which there is one for each way, order and weighting. */
-export type PageStatement = (
-  way: Way,
-  order: FeedOrder,
-  weighting: number,
-  laneTime: 'is the key' | 'is reckoned',
-  withSince: boolean,
-) => string;
+export type PageStatement = (way: Way, order: FeedOrder, weighting: number, withSince: boolean) => string;
 
 /**
  * What is there as a scroll begins. A standby does not know which transactions are under way: there, all that began since the oldest of them
@@ -31,15 +25,14 @@ const SNAPSHOT = `CASE WHEN pg_is_in_recovery() THEN pg_snapshot_xmin(pg_current
  * seen is a row without an id, and so is an empty page.
  *
  * What has fallen past the cursor is looked for among the posts of the page alone: a page without such a one is the page that
- * leaving them out would have given. The lane time is the key where that is the one in force; anywhere else it is left to be reckoned from
- * what is counted, which is read in any case: a probe for each post less.
+ * leaving them out would have given. The lane time is not among what is read: it is the key where that is the one in force, and reckoned
+ * from what is counted anywhere else.
  *
  * Cost: what finding them costs, five to six primary-key probes for each post, and the look at the session.
  */
 export const feedPage = (model: OwnFields): PageStatement =>
   perChoice(
-    (way, order, weighting, laneTime, withSince) => {
-      const isKey = order === 'score' && laneTime === 'is the key';
+    (way, order, weighting, withSince) => {
       const fell =
         order === 'score' ? `CASE WHEN $6::text IS NOT NULL THEN ${hasFallen('e.id', weighting)} END` : 'NULL::boolean';
       // Twenty times the same would be written, sent and read twenty times.
@@ -53,9 +46,9 @@ export const feedPage = (model: OwnFields): PageStatement =>
   FROM (SELECT coalesce($6::text, ${SNAPSHOT}) AS snapshot, clock_timestamp()::timestamptz(3) AS now,
     (SELECT following || ' ' || xmin FROM user_tallies WHERE user_id = $1) AS follows, ${REACHES} AS seen,
     ${sessionLook('$7', '$8')} AS session) m
-  LEFT JOIN (SELECT id, key, author_id, row_number() OVER (ORDER BY key DESC, id DESC) AS n FROM entries) e ON true
+  LEFT JOIN (SELECT id, key, row_number() OVER (ORDER BY key DESC, id DESC) AS n FROM entries) e ON true
   LEFT JOIN LATERAL (
-    SELECT ${postColumns(model, '$1')}, ${isKey ? 'e.key' : 'NULL::timestamptz'} AS lane_time, ${withSince ? 'o.created_at' : 'NULL::timestamptz'} AS since
+    SELECT ${postColumns(model, '$1')}, ${withSince ? 'o.created_at' : 'NULL::timestamptz'} AS since
     FROM posts p
     ${POST_JOINS}
     ${withSince ? 'LEFT JOIN follows o ON o.follower_id = $1 AND o.followee_id = p.author_id' : ''}
@@ -85,8 +78,6 @@ export interface FeedPageRow
   readonly fell: boolean | null;
   /** Null for a post that may not be seen. */
   readonly id: string | null;
-  /** Null where it is to be reckoned. */
-  readonly lane_time: InstantText | null;
   /** Since when its author is followed, where that was asked. */
   readonly since: InstantText | null;
 }

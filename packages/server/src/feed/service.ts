@@ -1,4 +1,5 @@
 import {
+  isUntouched,
   laneTime,
   peopleOf,
   type Caller,
@@ -102,7 +103,7 @@ export class Feed {
         `This cursor belongs to order=${from.order}, own=${from.own}: ask with the same, or leave it out to begin again.`,
       );
     }
-    const { viewer, rows } = await this.#rows(reader, request, from);
+    const { viewer, rows, keyed } = await this.#rows(reader, request, from);
     const weighting = from?.weighting ?? viewer.weighting.id;
     const { snapshot, now, seen } = factsOf(rows);
     const begun = from?.begun ?? Date.parse(now);
@@ -116,7 +117,7 @@ export class Feed {
     const more = found.length > limit && last;
     const write = await this.#cursors.feedWriter();
     return {
-      items: shown.filter(isSeen).map((row) => this.#toItem(row, viewer, place ? numbers : null)),
+      items: shown.filter(isSeen).map((row) => this.#toItem(row, viewer, { keyed, numbers: place ? numbers : null })),
       next: more ? write({ mark: 'next', ...scroll, position: positionOf(last) }) : null,
       first: write({ mark: 'first', ...scroll, position: top ? positionOf(top) : null }),
       seen,
@@ -154,7 +155,7 @@ export class Feed {
     reader: Reader,
     { order, own, limit, place, seen = null }: FeedRequest,
     from: FeedCursor | null,
-  ): Promise<{ viewer: SignedIn; rows: FeedPageRow[] }> {
+  ): Promise<{ viewer: SignedIn; rows: FeedPageRow[]; keyed: boolean }> {
     const { userId } = reader;
     const beside = this.#standbys.at(seen, from?.seen);
     const parameters = [
@@ -165,12 +166,12 @@ export class Feed {
       limit + 1,
       from?.snapshot ?? null,
     ];
-    let viewer: SignedIn | undefined;
+    let [viewer, keyed]: [SignedIn | undefined, boolean] = [undefined, false];
     const read = async (step: PageStep): Promise<FeedPageRow[]> => {
       const inForce = (this.#inForce ||= (await reader.confirm()).weighting.id);
       const weighting = from?.weighting ?? inForce;
-      const stands = weighting === inForce ? 'is the key' : 'is reckoned';
-      const sql = this.#page(step.way, order, tableOf(order, weighting), stands, place);
+      keyed = order === 'score' && weighting === inForce;
+      const sql = this.#page(step.way, order, tableOf(order, weighting), place);
       const asked = await reader.ask<FeedPageRow>(
         sql,
         (session) => [...parameters, ...session, ...parametersOf(step)],
@@ -184,15 +185,22 @@ export class Feed {
     };
     let rows = await this.ways.find({ userId, order, from: from?.position?.at ?? null, entries: limit + 1 }, read);
     if (rows.some(({ fell }) => fell)) rows = await read({ way: 'past falls' });
-    return { viewer: viewer!, rows };
+    return { viewer: viewer!, rows, keyed };
   }
 
-  /** @param numbers by which a place is explained; null where none is asked for */
-  #toItem(row: SeenRow, viewer: SignedIn, numbers: WeightingInForce | null): FeedItem {
+  /**
+   * @param keyed whether the key is the lane time
+   * @param numbers by which a place is explained; null where none is asked for
+   */
+  #toItem(
+    row: SeenRow,
+    viewer: SignedIn,
+    { keyed, numbers }: { keyed: boolean; numbers: WeightingInForce | null },
+  ): FeedItem {
     const caller: Caller = { kind: 'user', id: viewer.userId, moderator: viewer.moderator };
     const { weighting } = viewer;
     const view = (stands: InstantText) => this.#posts.toView(row, caller, weighting.weights, stands);
-    if (!numbers) return view(row.lane_time ?? reckoned(row, weighting));
+    if (!numbers) return view(keyed ? row.key : reckoned(row, weighting));
     const since = row.since === null ? null : new Date(row.since);
     const place = explain(new Date(row.created_at), row.author_handle, since, peopleOf(toCounts(row)), numbers);
     return { ...view(place.laneTime), place };
@@ -228,8 +236,12 @@ const isSeen = (row: FoundRow): row is SeenRow => row.id !== null;
 const positionOf = ({ key, found }: FoundRow): Position => ({ at: Date.parse(key), id: found });
 
 /** Where a post stands, by what is counted of it. */
-const reckoned = (row: SeenRow, weighting: WeightingInForce): InstantText =>
-  new Date(laneTime(Date.parse(row.created_at), weighting, peopleOf(toCounts(row)))).toISOString();
+function reckoned(row: SeenRow, weighting: WeightingInForce): InstantText {
+  const counts = toCounts(row);
+  // Most are, and twenty are asked for each page.
+  if (isUntouched(counts)) return row.created_at;
+  return new Date(laneTime(Date.parse(row.created_at), weighting, peopleOf(counts))).toISOString();
+}
 
 /** By recency nothing is read of a weighting's own table: one statement serves all of them. */
 const tableOf = (order: FeedOrder, weighting: number): number => (order === 'score' ? weighting : 1);

@@ -1,10 +1,10 @@
 import type { DataSource } from 'typeorm';
 
 /**
- * Says which signing keys there are, as one number: it is another as soon as one is made or forgotten. For a select list. Cost: one pass
- * over a table of a few rows.
+ * Says which signing keys there are, as one number: it is another as soon as one is made or forgotten. For the select list of a statement
+ * that reads `signing_keys k`. Cost: one pass over a table of a few rows.
  */
-export const KEYS_THERE = `(SELECT sum(hashtext(k.id::text)::bigint) FROM signing_keys k)::text`;
+export const KEYS_THERE = `sum(hashtext(k.id::text)::bigint)::text`;
 
 /** Keyrings of one process, which hear of keys that another one made or gave up. */
 export class KeyChanges {
@@ -25,7 +25,7 @@ export class KeyChanges {
 
   /** Asks it, for a process in which nobody who is signed in calls. */
   async ask(dataSource: DataSource): Promise<void> {
-    const [row] = await dataSource.query<{ there: string | null }[]>(`SELECT ${KEYS_THERE} AS there`);
+    const [row] = await dataSource.query<{ there: string | null }[]>(`SELECT ${KEYS_THERE} AS there FROM signing_keys k`);
     this.heard(row!.there);
   }
 }
