@@ -48,7 +48,11 @@ describe('signing keys', () => {
     // Both have seen the token, and hold what they found.
     for (const at of [one, other, one, other]) expect(await me(at, tokens.accessToken)).toBe(200);
     await rotate(one, true);
-    expect([await me(other, tokens.accessToken), await me(one, tokens.accessToken)]).toEqual([401, 401]);
+    // A feed's own statement looks at the key; any other call has one that does.
+    const feed = await other.call('GET', '/v1/feeds/following', { as: tokens.accessToken });
+    expect([feed.status, await me(other, tokens.accessToken), await me(one, tokens.accessToken)]).toEqual([
+      401, 401, 401,
+    ]);
     tokens = await refresh(other, tokens);
     expect([await me(one, tokens.accessToken), await me(other, tokens.accessToken)]).toEqual([200, 200]);
     await rotate(other, true);
