@@ -34,6 +34,7 @@ export const users: Capability = {
       exported: {
         key: ['id'],
         afterwards: { column: 'picture_id', refersTo: 'uploads' },
+        derived: ['picture_file'],
         mend: ({ picture_link: link, ...row }) => ({
           ...row,
           ...(link !== undefined && { picture_link: typeof link === 'string' ? normalAddress(link) : null }),

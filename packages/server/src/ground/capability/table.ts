@@ -27,6 +27,8 @@ export interface Exported {
   readonly order?: string;
   /** A column that refers to a table which comes later: filled once that is in. */
   readonly afterwards?: { readonly column: string; readonly refersTo: string };
+  /** Columns that triggers keep from other rows: left out of exports, and made anew where these are imported. */
+  readonly derived?: readonly string[];
   /** What an older version let in and this one does not, put right. */
   readonly mend?: (row: Record<string, unknown>) => Record<string, unknown>;
   /** What of a row is other here than where it was exported. */

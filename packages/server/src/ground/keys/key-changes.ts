@@ -25,7 +25,9 @@ export class KeyChanges {
 
   /** Asks it, for a process in which nobody who is signed in calls. */
   async ask(dataSource: DataSource): Promise<void> {
-    const [row] = await dataSource.query<{ there: string | null }[]>(`SELECT ${KEYS_THERE} AS there FROM signing_keys k`);
+    const [row] = await dataSource.query<{ there: string | null }[]>(
+      `SELECT ${KEYS_THERE} AS there FROM signing_keys k`,
+    );
     this.heard(row!.there);
   }
 }

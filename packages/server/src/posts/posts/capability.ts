@@ -38,8 +38,7 @@ export const posts: Capability = {
         key: ['id'],
         anew: readHere('posts'),
         after: ['blocks'],
-        // The triggers find them anew as the pictures come in.
-        here: { pictures: null },
+        derived: ['pictures'],
       },
     },
     post_pictures: {

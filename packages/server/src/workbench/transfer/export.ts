@@ -10,7 +10,7 @@ import QueryStream from 'pg-query-stream';
 import type { DataSource } from 'typeorm';
 import { fileName } from '../../accounts/media/picture.js';
 import type { MediaStore } from '../../accounts/media/store.js';
-import type { HousePlan } from '../../ground/capability/house-plan.js';
+import type { ExportedTable, HousePlan } from '../../ground/capability/house-plan.js';
 import { VERSION } from '../../package-files.js';
 import { MANIFEST, MEDIA_FOLDER, TransferRefused, type Manifest, type TransferProgress } from './manifest.js';
 
@@ -36,10 +36,13 @@ export async function exportAll(
   mkdirSync(folder, { recursive: true, mode: 0o700 });
   const tables: Manifest['tables'][number][] = [];
   const madeAt = await inSnapshot(dataSource, async (client) => {
-    for (const { name, order } of exported) {
-      const rows = new QueryStream(`SELECT row_to_json(t)::text AS line FROM ${name} t ORDER BY ${order}`, [], {
-        batchSize: ROWS_AT_ONCE,
-      });
+    for (const table of exported) {
+      const { name, order } = table;
+      const rows = new QueryStream(
+        `SELECT row_to_json(t)::text AS line FROM (SELECT ${await columnsOf(client, table)} FROM ${name}) t ORDER BY ${order}`,
+        [],
+        { batchSize: ROWS_AT_ONCE },
+      );
       const lines = new Lines((n) => progress(name, n));
       await pipeline(client.query(rows), lines, createWriteStream(join(folder, `${name}.ndjson`), { mode: 0o600 }));
       progress(name, lines.count);
@@ -52,6 +55,16 @@ export async function exportAll(
   const manifest: Manifest = { format: 'gather-lane export', formatVersion: 1, service: VERSION, madeAt, tables };
   writeFileSync(join(folder, MANIFEST), JSON.stringify(manifest, null, 2) + '\n', { mode: 0o600 });
   return manifest;
+}
+
+/** The columns of a table that an export holds, as a select list. */
+async function columnsOf(client: PoolClient, { name, derived = [] }: ExportedTable): Promise<string> {
+  const { rows } = await client.query<{ list: string }>(
+    `SELECT string_agg(quote_ident(attname), ', ' ORDER BY attnum) AS list FROM pg_attribute
+     WHERE attrelid = $1::regclass AND attnum > 0 AND NOT attisdropped AND attname <> ALL ($2)`,
+    [name, derived],
+  );
+  return rows[0]!.list;
 }
 
 /**
@@ -72,7 +85,9 @@ export async function exportCsv(
   await inSnapshot(dataSource, async (client) => {
     await pipeline(
       client.query(
-        copyTo(`COPY (SELECT * FROM ${found.name} ORDER BY ${found.order}) TO STDOUT WITH (FORMAT csv, HEADER)`),
+        copyTo(
+          `COPY (SELECT ${await columnsOf(client, found)} FROM ${found.name} ORDER BY ${found.order}) TO STDOUT WITH (FORMAT csv, HEADER)`,
+        ),
       ),
       out,
       { end: false },

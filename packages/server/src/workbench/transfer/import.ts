@@ -286,11 +286,13 @@ async function* readAhead<T>(batches: AsyncGenerator<T>): AsyncGenerator<T> {
 
 async function* batchesOf(
   path: string,
-  { here = {}, mend = (row) => row }: Pick<ExportedTable, 'here' | 'mend'> = {},
+  { here = {}, mend = (row) => row, derived = [] }: Pick<ExportedTable, 'here' | 'mend' | 'derived'> = {},
 ): AsyncGenerator<Line[]> {
   let [batch, text]: [Line[], number] = [[], 0];
   for await (const line of linesOf(path, ({ length }) => (text += length))) {
-    batch.push({ ...line, row: { ...mend(line.row), ...here } });
+    const row = { ...mend(line.row), ...here };
+    for (const name of derived) delete row[name];
+    batch.push({ ...line, row });
     if (batch.length < MOST_ROWS && text < MOST_TEXT) continue;
     yield batch;
     [batch, text] = [[], 0];
