@@ -62,8 +62,8 @@ function Inspected({ inspection }: { inspection: FeedInspection }) {
   return (
     <Stack sx={{ gap: 2 }}>
       <Typography>
-        {statements.length === 1 ? 'One statement' : `${statements.length} statements`}, {ms} ms in all; the check of
-        the session goes along with the first.
+        {statements.length === 1 ? 'One statement' : `${statements.length} statements`}, {ms} ms in all; the first also
+        looks whether the session is alive.
       </Typography>
       <Lanes posts={posts} />
       {statements.map(({ does, sql, ms: spent, rows }) => (
