@@ -7,7 +7,7 @@ import type { Sieve } from './sieve.js';
  * - `window`: what each author has between the cursor and a floor that is likely to be below the page. For who follows some.
  * - `sweep`: the newest entries of everybody, kept where the author is one of the feed's.
  * - `probe`: the same, each entry looked up by itself. For who follows so many that they are met soon.
- * - `sieve`: the same, and only those are looked up that pass a {@link Sieve} of the feed's authors. Instead of a sweep or probes, where
+ * - `sieve`: the same, and only those are looked up that pass a {@link Sieve} of the feed's authors, a Bloom filter. Instead of a sweep or probes, where
  *   such a one is remembered.
  * - `heads`: the best post of each author names the only authors that the page can hold. Where nothing is known of a feed.
  *

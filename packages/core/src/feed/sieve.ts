@@ -1,5 +1,5 @@
 /**
- * The authors of a feed as bits: each has two of them set, told by a hash, so that whoever lacks one is none of them. A few others have both
+ * The authors of a feed as bits, a Bloom filter: each has two of them set, told by a hash, so that whoever lacks one is none of them. A few others have both
  * by chance, which a look-up tells; nobody is missed. It is `of` one state of what somebody follows.
  *
  * B. H. Bloom, Space/time trade-offs in hash coding with allowable errors, CACM 13 (1970): with n authors, k = 2 bits each and m bits in all

@@ -2,6 +2,7 @@ import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/g
 import pg from 'pg';
 import { Blocks } from '../graph/blocks/service.js';
 import { addFollows, addPosts, addUsers, dice, plainFeed, scroll } from '../tests/graph.js';
+import { Sieves } from './sieves.js';
 import { startTestService, type Actor, type TestService } from '../tests/test-service.js';
 
 // Feeds of those who follow so many that a sieve of them is remembered: what changes in whom they follow is seen on the very next page.
@@ -123,6 +124,13 @@ describe('a feed that is read through a sieve', () => {
     expect(await look()).not.toContain(posts[1]);
     const another = await newest(viewer.id);
     expect((await look())[0]).toBe(another);
+  });
+
+  test('is read without one where whom they follow cannot be read for it, and that is not tried again at once', async () => {
+    let asked = 0;
+    const sieves = new Sieves(() => Promise.reject(new Error(`no such function, ${++asked}`)));
+    for (let page = 0; page < 2; page++) sieves.learn(viewer.id, { sieved: false, following: 1_000, state: 'a' });
+    expect([await sieves.of(viewer.id), await sieves.of(viewer.id), asked]).toEqual([undefined, undefined, 1]);
   });
 
   test.each([1, 2, 3])('is the plain sort after each of many acts, seed %i', async (seed) => {

@@ -33,14 +33,17 @@ export class Sieves {
     this.#read = read;
   }
 
-  /** The sieve through which somebody's feed may be read, made now where that is due. Cost: none, or reading whom they follow. */
+  /**
+   * The sieve through which somebody's feed may be read, made now where that is due; none where it cannot be made, and then it is not tried
+   * at the next page again. Cost: none, or reading whom they follow.
+   */
   async of(userId: string): Promise<Sieve | undefined> {
     const [hint, now] = [this.#hints.get(userId), Date.now()];
     if (!this.#read || !isSieveDue(hint, now)) return sieveOf(hint, now);
-    const row = await this.#read(userId);
-    if (!row) return undefined;
-    const sieve = makeSieve(row.hashes, row.state);
-    this.#keep(userId, withSieve(hint!, sieve, now));
+    // The page can do without, and what is wrong with the database its own statement tells, to whose session is alive.
+    const row = await this.#read(userId).catch(() => undefined);
+    const sieve = row && makeSieve(row.hashes, row.state);
+    this.#keep(userId, sieve && withSieve(hint!, sieve, now));
     return sieve;
   }
 
