@@ -4,7 +4,10 @@ import { chromium, type Browser, type BrowserContext, type BrowserContextOptions
 import { Documented } from '../packages/server/src/tests/documented.js';
 import { startDemo, type DemoService } from './demo-service.js';
 
-/** How the tests start Chromium: without a screen, and without calling home. */
+/**
+ * How the tests start Chromium: without a screen, and without calling home. Each page is gone before its scripts would be worth optimising,
+ * and other suites have work for every processor.
+ */
 const FLAGS = [
   '--headless',
   '--no-sandbox',
@@ -14,6 +17,7 @@ const FLAGS = [
   '--disable-background-networking',
   '--disable-component-update',
   '--disable-sync',
+  '--js-flags=--interrupt-budget=1000000 --single-threaded-gc',
 ];
 /** The demo's service that this suite's pages are of. */
 export let service: DemoService;

@@ -145,7 +145,7 @@ export async function startTestService(options: Options = {}): Promise<TestServi
   const assembled = assemble(capabilities, foundation, { key, store, mailbox, standIn });
   const { house, running } = assembled;
   const app = await buildApp(assembled, { consoleFolder: undefined, notReady: () => null, ...options.app });
-  const { faults } = watchReplies(app, config);
+  const { faults } = watchReplies(app, config, capabilities === CAPABILITIES && !options.app && !options.before);
   options.before?.(app);
   const address = await app.listen({ host: '127.0.0.1', port: 0 });
   house.address.listensAt(address);
