@@ -61,6 +61,7 @@ export {
   type FindWay,
   type FoundPage,
 } from './feed/find-way.js';
+export { newerStep, type NewerStep, type NewerWay } from './feed/newer-way.js';
 export {
   isSieveDue,
   makeSieve,

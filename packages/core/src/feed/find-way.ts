@@ -44,7 +44,9 @@ type OwnWay = Exclude<FindWay, 'sieve'>;
 /** What is remembered of a feed. */
 export interface FindHint {
   readonly way: OwnWay;
-  /** The way that is likely by how many are followed. */
+  /** How many its viewer follows. */
+  readonly following: number;
+  /** The way that is likely by that. */
   readonly likely: OwnWay;
   /** Pages that were found otherwise, since that failed. */
   readonly otherwise: number;
@@ -120,7 +122,7 @@ function floorOfFirst(top: Top | undefined, page: number, now: number): number |
 /** What is to be remembered of a feed after one of its pages. */
 export function hintAfter(hint: FindHint | undefined, page: FoundPage): FindHint {
   const likely = likelyWay(page.following);
-  const known = { likely, ...paceOf(hint, page) };
+  const known = { following: page.following, likely, ...paceOf(hint, page) };
   // Heads leave it known where a window has to end; a sieve is gone one day, and what it stood for works.
   const worked = page.used === 'heads' ? 'window' : page.used === 'sieve' ? (hint?.way ?? likely) : page.used;
   // Through a sieve as many entries are read as by a sweep.

@@ -32,8 +32,9 @@ export const SIEVE_FROM = 300;
 const PAGES_BEFORE = 2;
 /** What changes again and again is waited for no longer than so many. */
 const MOST_PAGES_BEFORE = 64;
-/** A sieve that has served as many has paid. */
-const PAID_AFTER = 8;
+/** A sieve that has served as many has paid: another one is made after the first page that shows that it must be. */
+const PAID_AFTER = 3;
+const PAGES_AGAIN = 1;
 /** What was done past the triggers is seen after so long at the latest, in milliseconds. */
 const MOST_AGE_MS = 600_000;
 
@@ -76,7 +77,7 @@ function changed(hint: SieveHint | undefined, state: string): SieveHint {
   const needs = !hint?.sieve
     ? (hint?.needs ?? PAGES_BEFORE)
     : hint.served >= PAID_AFTER
-      ? PAGES_BEFORE
+      ? PAGES_AGAIN
       : Math.min(MOST_PAGES_BEFORE, 2 * hint.needs);
   return { state, pages: 0, needs, sieve: undefined, madeAt: 0, served: 0 };
 }

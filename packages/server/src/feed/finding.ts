@@ -92,14 +92,22 @@ const probe = (entries: Entries): string => `
     WHERE ${IS_OF_FEED} LIMIT $5`;
 
 /**
- * The walk, less those whose author does not pass a sieve ($9, of as many bits as $10 and one), of whom two bits are looked at; who passes is
- * looked up. Cost: 0.4 µs for each entry, of which as many are read as by a sweep at most, and a probe for one in seventy and each on the page.
+ * Whether an entry `w` is by one of them, of whose author two bits of a sieve are looked at; who passes is looked up.
+ * @param bits the parameter that holds it
+ * @param mask the one that says how many bits there are, less one
+ */
+export const passes = (bits: string, mask: string): string => `
+    CASE WHEN get_bit(${bits}::bytea, (${hashOf('w.author_id')} & ${mask}::integer)::bigint) = 1
+        AND get_bit(${bits}::bytea, ((${hashOf('w.author_id')} >> 16) & ${mask}::integer)::bigint) = 1
+      THEN ${IS_OF_FEED} ELSE false END`;
+
+/**
+ * The walk, less those whose author does not pass a sieve ($9, $10). Cost: 0.4 µs for each entry, of which as many are read as by a sweep at
+ * most, and a probe for one in seventy and each on the page.
  */
 const throughSieve = (entries: Entries): string => `
     SELECT w.id, w.key, w.author_id FROM (${walk(entries, `${SWEEP_ENTRIES} * (following + 1)`)}) w
-    WHERE CASE WHEN get_bit($9::bytea, (${hashOf('w.author_id')} & $10::integer)::bigint) = 1
-        AND get_bit($9::bytea, ((${hashOf('w.author_id')} >> 16) & $10::integer)::bigint) = 1
-      THEN ${IS_OF_FEED} ELSE false END LIMIT $5`;
+    WHERE ${passes('$9', '$10')} LIMIT $5`;
 
 /**
  * The best entry of each author; the $5 best of these name the only authors that the page can hold, and of those no entry beyond

@@ -85,8 +85,14 @@ export interface FeedPageRow
 /** What is said of a page as a whole. */
 export const factsOf = ([first]: readonly FeedPageRow[]): PageFacts => first as FeedPageRow & PageFacts;
 
-/** How many the viewer of a page follows, and which state of what they follow was read. */
-export function followsOf(rows: readonly FeedPageRow[]): { readonly following: number; readonly state: string } {
-  const [following, state] = factsOf(rows).follows.split(' ') as [string, string];
+/** How many a viewer follows, and which state of what they follow was read. */
+export interface Follows {
+  readonly following: number;
+  readonly state: string;
+}
+
+/** What a statement says of whom its viewer follows. */
+export function followsOf(told: string): Follows {
+  const [following, state] = told.split(' ') as [string, string];
   return { following: Number(following), state };
 }

@@ -6,14 +6,16 @@ import {
   SWEEP_ENTRIES,
   type ExplainNode,
   type FindWay,
+  type NewerWay,
   type PlanStep,
 } from '@gather-lane/core';
 import pg from 'pg';
 import { fill } from '../workbench/fill/load.js';
 import { addFollows } from '../tests/graph.js';
 import { startTestService, type TestService } from '../tests/test-service.js';
-import { feedPage } from './page-queries.js';
+import { feedPage, followsOf } from './page-queries.js';
 import { parametersOf } from './finding.js';
+import { feedNewer, sieveParameters, type NewerRow } from './newer-queries.js';
 import { readSieve } from './sieves.js';
 import { PLAN } from '../service/capabilities.js';
 
@@ -94,7 +96,23 @@ async function sieveOf(viewer: string): Promise<string> {
   return `, '\\x${Buffer.from(bits).toString('hex')}', ${mask}`;
 }
 
-/** The plan of a page as the service runs it: prepared, planned once for all callers. */
+/** The plan of a statement as the service runs it: prepared, planned once for all callers. */
+async function planAs(mode: string, types: string, sql: string, parameters: string): Promise<PlanStep> {
+  const client = new pg.Client(service.database);
+  await client.connect();
+  try {
+    await client.query(`SET plan_cache_mode = ${mode}`);
+    await client.query(`PREPARE asked (${types}) AS ${sql}`);
+    const { rows } = await client.query<{ 'QUERY PLAN': [{ Plan: ExplainNode }] }>(
+      `EXPLAIN (ANALYZE, BUFFERS, FORMAT JSON) EXECUTE asked (${parameters})`,
+    );
+    return readPlan(rows[0]!['QUERY PLAN'][0].Plan);
+  } finally {
+    await client.end();
+  }
+}
+
+/** That of a page. */
 async function planOf(
   way: FindWay,
   order: 'recent' | 'score',
@@ -102,19 +120,13 @@ async function planOf(
   mode: string,
   deep: boolean,
 ): Promise<PlanStep> {
-  const client = new pg.Client(service.database);
-  await client.connect();
-  try {
-    await client.query(`SET plan_cache_mode = ${mode}`);
-    const types = `(uuid, boolean, timestamptz, uuid, bigint, text, uuid, uuid${MORE_TYPES[way]})`;
-    await client.query(`PREPARE page ${types} AS ${feedPage([])(way, order, 1, true)}`);
-    const [at, floor] = stretch(deep).map((instant) => `'${instant}'`);
-    const sql = `EXPLAIN (ANALYZE, BUFFERS, FORMAT JSON) EXECUTE page ('${viewer}', true, ${at}, 'ffffffff-ffff-ffff-ffff-ffffffffffff', ${LIMIT}, '1:1:', NULL, NULL${way === 'window' ? `, ${floor}` : way === 'sieve' ? await sieveOf(viewer) : ''})`;
-    const { rows } = await client.query<{ 'QUERY PLAN': [{ Plan: ExplainNode }] }>(sql);
-    return readPlan(rows[0]!['QUERY PLAN'][0].Plan);
-  } finally {
-    await client.end();
-  }
+  const [at, floor] = stretch(deep).map((instant) => `'${instant}'`);
+  return planAs(
+    mode,
+    `uuid, boolean, timestamptz, uuid, bigint, text, uuid, uuid${MORE_TYPES[way]}`,
+    feedPage([])(way, order, 1, true),
+    `'${viewer}', true, ${at}, 'ffffffff-ffff-ffff-ffff-ffffffffffff', ${LIMIT}, '1:1:', NULL, NULL${way === 'window' ? `, ${floor}` : way === 'sieve' ? await sieveOf(viewer) : ''}`,
+  );
 }
 
 /** Where a cursor stands, and the floor of a window below it. */
@@ -193,4 +205,67 @@ test('finds the same page by each way that fills it', async () => {
       expect(new Set(found).size).toBe(1);
     }
   }
+});
+
+describe('what is newer, over 40,000 posts', () => {
+  const NOBODY = '00000000-0000-0000-0000-000000000000';
+  /** Marks from just now back to where everybody has made more than is counted. */
+  const MARKS = [0.01, 0.5, 5, 30].map((days) => new Date(Date.now() - days * 86_400_000).toISOString());
+  const ofFeed = (order: 'recent' | 'score') =>
+    `${order === 'recent' ? 'FROM posts t WHERE deleted_at IS NULL AND created_at' : 'FROM standings_1 t WHERE lane_time'} > $2
+     AND (author_id = $1 OR author_id IN (SELECT followee_id FROM follows WHERE follower_id = $1
+       EXCEPT SELECT muted_id FROM mutes WHERE muter_id = $1))`;
+
+  test('is counted the same by each way, up to a hundred', async () => {
+    const gaveUp = new Set<boolean>();
+    for (const { id } of viewers) {
+      const { hashes, state } = (await readSieve(service.dataSource)(id))!;
+      const sieve = makeSieve(hashes, state);
+      for (const order of ['recent', 'score'] as const)
+        for (const mark of MARKS) {
+          const [plain] = await service.dataSource.query<[{ n: number }]>(
+            `SELECT count(*)::integer AS n ${ofFeed(order)}`,
+            [id, mark],
+          );
+          for (const step of [{ way: 'authors' }, { way: 'walk' }, { way: 'sieve', sieve }] as const) {
+            const [row] = await service.dataSource.query<[NewerRow]>(feedNewer(step.way, order, 1), [
+              ...[id, true, mark, NOBODY, MARKS[1], null, null],
+              ...sieveParameters(step),
+            ]);
+            const found = row.new + row.risen;
+            if (step.way === 'sieve') {
+              const told = row.follows && followsOf(row.follows).state;
+              expect([state, null]).toContain(told);
+              gaveUp.add(told === null);
+            }
+            if (step.way !== 'sieve' || row.follows !== null)
+              expect([step.way, found]).toEqual([step.way, Math.min(100, plain.n)]);
+          }
+        }
+    }
+    expect(gaveUp).toEqual(new Set([true, false]));
+  });
+
+  for (const way of ['authors', 'sieve', 'walk'] as const satisfies readonly NewerWay[])
+    for (const order of ['recent', 'score'] as const)
+      test.each(['force_custom_plan', 'force_generic_plan'])(
+        `is found by ${way} in the indexes alone, order=${order}, %s`,
+        async (mode) => {
+          for (const { id, follows } of viewers) {
+            const plan = await planAs(
+              mode,
+              `uuid, boolean, timestamptz, uuid, timestamptz, uuid, uuid${way === 'sieve' ? ', bytea, integer' : ''}`,
+              feedNewer(way, order, 1),
+              `'${id}', true, '${MARKS[0]}', '${NOBODY}', '${MARKS[0]}', NULL, NULL${way === 'sieve' ? await sieveOf(id) : ''}`,
+            );
+            const ran = allSteps(plan).filter(({ loops }) => loops > 0);
+            expect(
+              ran.filter(({ does }) => /^(Seq|Sample) Scan on (posts|standings|follows|mutes|user)/.test(does)),
+            ).toEqual([]);
+            // Where that is less than to ask each author, all above the mark is read.
+            for (const { does, rows, loops, removed } of ran.filter(({ does }) => /on (posts|standings)_/.test(does)))
+              expect([does, (rows + removed) / loops <= Math.max(200, 4 * follows)]).toEqual([does, true]);
+          }
+        },
+      );
 });

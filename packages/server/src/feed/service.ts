@@ -4,6 +4,7 @@ import {
   peopleOf,
   type Caller,
   type FeedCursor,
+  type NewerStep,
   type OwnFields,
   type Position,
   type WeightingInForce,
@@ -24,7 +25,8 @@ import { numbersOf } from '../ranking/weighting/in-force.js';
 import { parametersOf, type FeedOrder, type PageStep } from './finding.js';
 import { factsOf, feedPage, type FeedPageRow, type PageStatement } from './page-queries.js';
 import { explain } from './place.js';
-import { feedNewer, FORGET_DROPS, type NewerRow } from './queries.js';
+import { feedNewer, sieveParameters, type NewerRow } from './newer-queries.js';
+import { FORGET_DROPS } from './queries.js';
 import type { FeedItem, NewerView } from './schema.js';
 import { readSieve, Sieves } from './sieves.js';
 import { Ways } from './ways.js';
@@ -129,25 +131,31 @@ export class Feed {
     const from = await this.#open(than, 'first', reader);
     const beside = this.#standbys.at(seen, from.seen);
     const at = from.position ? new Date(from.position.at).toISOString() : '-infinity';
-    const { viewer, outcome } = await reader.ask<NewerRow>(
-      feedNewer(from.order, tableOf(from.order, from.weighting)),
-      (session) => [
-        reader.userId,
-        from.own,
-        at,
-        from.position?.id ?? FIRST_ID,
-        new Date(from.begun).toISOString(),
-        ...session,
-      ],
-      beside,
-    );
-    const [row] = standing(outcome, from, viewer.weighting);
-    const made = Math.min(row!.new, MOST_NEWER);
+    let viewer: SignedIn | undefined;
+    const count = async (step: NewerStep): Promise<NewerRow> => {
+      const asked = await reader.ask<NewerRow>(
+        feedNewer(step.way, from.order, tableOf(from.order, from.weighting)),
+        (session) => [
+          reader.userId,
+          from.own,
+          at,
+          from.position?.id ?? FIRST_ID,
+          new Date(from.begun).toISOString(),
+          ...session,
+          ...sieveParameters(step),
+        ],
+        beside,
+      );
+      viewer = asked.viewer;
+      return standing(asked.outcome, from, viewer.weighting)[0]!;
+    };
+    const row = await this.ways.countNewer({ userId: reader.userId, order: from.order }, count);
+    const made = Math.min(row.new, MOST_NEWER);
     return {
       new: made,
-      risen: Math.min(row!.risen, MOST_NEWER - made),
-      more: row!.new + row!.risen > MOST_NEWER,
-      reordered: from.weighting !== viewer.weighting.id,
+      risen: Math.min(row.risen, MOST_NEWER - made),
+      more: row.new + row.risen > MOST_NEWER,
+      reordered: from.weighting !== viewer!.weighting.id,
     };
   }
 

@@ -2,14 +2,16 @@ import {
   firstStep,
   hintAfter,
   isExhaustive,
+  newerStep,
   wayAfter,
   type FindHint,
   type FindStep,
   type FindWay,
   type FoundPage,
+  type NewerStep,
 } from '@gather-lane/core';
 import type { FeedOrder } from './finding.js';
-import { followsOf, type FeedPageRow } from './page-queries.js';
+import { factsOf, followsOf, type FeedPageRow, type Follows } from './page-queries.js';
 import { Sieves } from './sieves.js';
 
 /** About 8 MB of them; the first are forgotten first. */
@@ -48,7 +50,7 @@ export class Ways {
     const [hint, sieve] = [this.#hints.get(`${userId} ${order}`), await this.sieves.of(userId)];
     let step = firstStep(hint, { from, entries, now: Date.now(), sieve });
     let rows = await read(step);
-    if (step.way === 'sieve' && followsOf(rows).state !== step.sieve.of) {
+    if (step.way === 'sieve' && ofPage(rows).state !== step.sieve.of) {
       // Whom they have come to follow since does not pass.
       step = firstStep(hint, { from, entries, now: Date.now() });
       rows = await read(step);
@@ -60,11 +62,31 @@ export class Ways {
       [used, rows] = [way, await read({ way })];
     }
     const [filled, first, last] = [rows.length >= entries, Date.parse(rows[0]!.key), Date.parse(rows.at(-1)!.key)];
-    const { following, state } = followsOf(rows);
+    const { following, state } = ofPage(rows);
     this.learn(userId, order, { used, failed, filled, following, from, entries, first, last });
     if (used === 'sweep' || used === 'probe' || used === 'sieve')
       this.sieves.learn(userId, { sieved: used === 'sieve', following, state });
     return rows;
+  }
+
+  /**
+   * What stands above a mark in a feed, counted the way that suits the feed, and by another where that gives up.
+   * @param count counts it by one way
+   */
+  async countNewer<T extends { readonly follows: string | null }>(
+    { userId, order }: Pick<Sought, 'userId' | 'order'>,
+    count: (step: NewerStep) => Promise<T>,
+  ): Promise<T> {
+    const step = newerStep(this.#hints.get(`${userId} ${order}`), await this.sieves.of(userId));
+    const counted = await count(step);
+    if (step.way !== 'sieve') return counted;
+    if (counted.follows !== null) {
+      const { following, state } = followsOf(counted.follows);
+      const sieved = state === step.sieve.of;
+      this.sieves.learn(userId, { sieved, following, state });
+      if (sieved) return counted;
+    }
+    return count({ way: 'walk' });
   }
 
   /** Keeps what a page told. */
@@ -75,3 +97,5 @@ export class Ways {
     this.#hints.set(feed, hintAfter(hint, { ...page, readAt: Date.now() }));
   }
 }
+
+const ofPage = (rows: readonly FeedPageRow[]): Follows => followsOf(factsOf(rows).follows);
