@@ -23,6 +23,7 @@ import { OnePlan1764000000022 } from './migrations/1764000000022-one-plan.js';
 import { LighterTraces1764000000023 } from './migrations/1764000000023-lighter-traces.js';
 import { FewerTraceExpressions1764000000024 } from './migrations/1764000000024-fewer-trace-expressions.js';
 import { PicturesBeside1764000000025 } from './migrations/1764000000025-pictures-beside.js';
+import { TwoStepCounts1764000000026 } from './migrations/1764000000026-two-step-counts.js';
 
 /** The product's migrations, oldest first. */
 export const MIGRATIONS = [
@@ -51,4 +52,5 @@ export const MIGRATIONS = [
   LighterTraces1764000000023,
   FewerTraceExpressions1764000000024,
   PicturesBeside1764000000025,
+  TwoStepCounts1764000000026,
 ];

@@ -62,13 +62,16 @@ BEGIN
     WHERE p.id = ANY (ids) AND p.deleted_at IS NULL AND s ->> 0 = 'h' AND NOT EXISTS (SELECT FROM hashtags h WHERE h.name = s ->> 5)
     ORDER BY s ->> 5, p.created_at, p.id, (s ->> 1)::integer) made ORDER BY name
   ON CONFLICT (name) DO NOTHING;
-  PERFORM FROM hashtags WHERE id IN (
-    SELECT hashtag_id FROM post_hashtags WHERE post_id = ANY (ids)
-    EXCEPT SELECT hashtag_id FROM hashtags_by_spans(ids)
-    UNION (SELECT hashtag_id FROM hashtags_by_spans(ids) EXCEPT SELECT hashtag_id FROM post_hashtags WHERE post_id = ANY (ids))
-  ) ORDER BY id FOR NO KEY UPDATE;
-  DELETE FROM post_hashtags h WHERE h.post_id = ANY (ids)
-    AND (h.post_id, h.hashtag_id, h.author_id, h.created_at) NOT IN (SELECT post_id, hashtag_id, author_id, created_at FROM hashtags_by_spans(ids));
+  -- Posts that are new are counted once, by what is made below, which holds the hashtags in the same order.
+  IF EXISTS (SELECT FROM post_hashtags WHERE post_id = ANY (ids)) THEN
+    PERFORM FROM hashtags WHERE id IN (
+      SELECT hashtag_id FROM post_hashtags WHERE post_id = ANY (ids)
+      EXCEPT SELECT hashtag_id FROM hashtags_by_spans(ids)
+      UNION (SELECT hashtag_id FROM hashtags_by_spans(ids) EXCEPT SELECT hashtag_id FROM post_hashtags WHERE post_id = ANY (ids))
+    ) ORDER BY id FOR NO KEY UPDATE;
+    DELETE FROM post_hashtags h WHERE h.post_id = ANY (ids)
+      AND (h.post_id, h.hashtag_id, h.author_id, h.created_at) NOT IN (SELECT post_id, hashtag_id, author_id, created_at FROM hashtags_by_spans(ids));
+  END IF;
   INSERT INTO post_hashtags (post_id, hashtag_id, author_id, created_at)
   SELECT post_id, hashtag_id, author_id, created_at FROM hashtags_by_spans(ids) ON CONFLICT DO NOTHING;
 END $$;

@@ -218,15 +218,15 @@ BEGIN
 END $$;
 
 -- Whether this transaction counts what it brings in once it is all there. It says so by its own number, which nothing else can have left
--- behind; whoever says so calls count_made before the end. Cost: none.
+-- behind; whoever says so counts it before the end, by count_made_own and count_made_shared, and follows by count_follows. Cost: none.
 CREATE OR REPLACE FUNCTION counts_later() RETURNS boolean LANGUAGE sql STABLE AS $$
   SELECT coalesce(current_setting('gather_lane.counts_later', true) = pg_current_xact_id_if_assigned()::text, false)
 $$;
 
--- Counts posts of this transaction with all that belongs to them, every one of them in sight, which counted nothing as they came in: what
--- the triggers would have counted after each statement, once. Cost: some probes for each post, comment and reaction, and one row of each
--- kind that is kept of them.
-CREATE OR REPLACE FUNCTION count_made(ids uuid[]) RETURNS void LANGUAGE plpgsql
+-- Counts posts of this transaction with all that belongs to them, every one of them in sight, which counted nothing as they came in: here
+-- what is kept of them alone, so that nobody else is waited for; then what others' posts move too. Cost: some probes for each post, comment
+-- and reaction, and one row of each kind that is kept of them.
+CREATE OR REPLACE FUNCTION count_made_own(ids uuid[]) RETURNS void LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
 DECLARE
   made uuid[] := ARRAY(SELECT c.id FROM comments c WHERE c.post_id = ANY (ids));
@@ -257,9 +257,16 @@ BEGIN
       SELECT coalesce(jsonb_object_agg(kind, n), '{}') AS reactions
       FROM (SELECT kind, count(*) AS n FROM comment_reactions WHERE comment_id = c.id GROUP BY kind) k) r
     WHERE c.id = ANY (made);
-    PERFORM set_comment_mentions(array_agg(id)) FROM comments WHERE id = ANY (made) AND spans <> '[]' HAVING count(*) > 0;
   END IF;
   PERFORM set_standings(ids);
+END $$;
+
+-- The rest: what is counted of people and hashtags, whom they mention, and that they are told of. Cost: one row version for each author and
+-- hashtag, and one row for each that a post names.
+CREATE OR REPLACE FUNCTION count_made_shared(ids uuid[]) RETURNS void LANGUAGE plpgsql
+SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
+BEGIN
+  PERFORM set_comment_mentions(array_agg(id)) FROM comments WHERE post_id = ANY (ids) AND spans <> '[]' HAVING count(*) > 0;
   PERFORM count_users(array_agg(author_id), array_agg(n), array_agg(0), array_agg(0))
   FROM (SELECT author_id, count(*)::integer AS n FROM posts WHERE id = ANY (ids) GROUP BY author_id ORDER BY author_id) r HAVING count(*) > 0;
   PERFORM set_hashtags(array_agg(id)), set_post_mentions(array_agg(id)) FROM posts WHERE id = ANY (ids) AND spans <> '[]' HAVING count(*) > 0;

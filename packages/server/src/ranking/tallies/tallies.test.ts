@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { laneTime } from '@gather-lane/core';
 import { addComments, addFollows, addPosts, addUsers, dice } from '../../tests/graph.js';
 import { startTestService, type TestService } from '../../tests/test-service.js';
-import { COUNT_MADE } from './made.js';
+import { COUNT_MADE_OWN, COUNT_MADE_SHARED } from './made.js';
 
 let service: TestService;
 beforeAll(async () => {
@@ -143,7 +143,7 @@ describe('tallies and standings', () => {
     await runner.query(`SELECT set_config('gather_lane.counts_later', pg_current_xact_id()::text, false)`);
     const [{ id }] = (await runner.query(made, [author.id])) as [{ id: string }];
     expect(await counted()).toEqual([{ posts: 1, tallies: 1 }]);
-    await runner.query(COUNT_MADE, [[id]]);
+    for (const count of [COUNT_MADE_OWN, COUNT_MADE_SHARED]) await runner.query(count, [[id]]);
     expect(await counted()).toEqual([{ posts: 2, tallies: 2 }]);
     await runner.commitTransaction();
     await runner.query(made, [author.id]);

@@ -17,7 +17,7 @@ import { refuseRealAccounts } from './real-accounts.js';
 import { underLock } from '../../ground/database/under-lock.js';
 import { modelState } from '../model/migration/plan.js';
 import { hashPassword } from '../../accounts/sessions/passwords.js';
-import { COUNT_LATER, COUNT_MADE } from '../../ranking/tallies/made.js';
+import { COUNT_FOLLOWS, COUNT_LATER, COUNT_MADE_OWN, COUNT_MADE_SHARED } from '../../ranking/tallies/made.js';
 import { liveStandings } from '../../ranking/weighting/in-force.js';
 import { TOLD, tellAnew } from '../../notifications/telling/tell-anew.js';
 import { READING } from '../../posts/reading/service.js';
@@ -133,9 +133,31 @@ async function makerOf(
   return new Fill({ ...run, run: id, now: startedAt.getTime() }, cast, model, deepest);
 }
 
+/** How a batch is counted once all of it is there. */
+interface Counting {
+  /** What is kept of its rows alone: beside the batch before. */
+  own?(runner: QueryRunner): Promise<unknown>;
+  /** What both batches move: once the one before is committed. */
+  shared(runner: QueryRunner): Promise<unknown>;
+}
+
+/** Nothing for people, who are counted as they come in. */
+function countingOf(batch: Batch): Counting | null {
+  const [first] = batch;
+  const column = (at: number) => first!.rows.map((row) => row[at]);
+  if (first?.table === 'follows') return { shared: (runner) => runner.query(COUNT_FOLLOWS, [column(0), column(1)]) };
+  if (first?.table !== 'posts') return null;
+  const ids = column(0);
+  return {
+    own: (runner) => runner.query(COUNT_MADE_OWN, [ids]),
+    shared: (runner) => runner.query(COUNT_MADE_SHARED, [ids]),
+  };
+}
+
 /**
- * Loads batch after batch, each committed after the one before. While one is counted on one connection, the next of its kind is copied on
- * the other: posts refer to none of a batch before, people do, and are checked once that is committed.
+ * Loads batch after batch, each committed after the one before. While what both move is counted of one on one connection, the next of its
+ * kind is copied on the other, and counted as far as it is of its own: posts refer to none of a batch before, people do, and are checked once
+ * that is committed.
  */
 async function load(
   runners: readonly QueryRunner[],
@@ -151,39 +173,43 @@ async function load(
     total += batch.reduce((sum, { rows: made }) => sum + made.length, 0);
     progress({ phase: maker.phase(index), batch: index + 1, batches: maker.batches, rows: total });
   };
-  let before: Promise<void> = Promise.resolve();
+  let [before, ownBefore]: [Promise<void>, Promise<unknown>] = [Promise.resolve(), Promise.resolve()];
   try {
     for (let index = run.done; index < maker.batches; index++) {
       const runner = runners[index % runners.length]!;
       const batch = make(maker, index);
-      const posts = batch.find(({ table }) => table === 'posts')?.rows.map(([id]) => id);
+      const counting = countingOf(batch);
       // What refers to rows of the batch before waits until these are committed.
       if (maker.phase(index) !== maker.phase(index - 1)) await before;
-      const preceding = before;
-      let sent = (): void => undefined;
-      const allSent = new Promise<void>((resolve) => (sent = resolve));
+      const [preceding, ownPreceding] = [before, ownBefore];
+      const [sent, own] = [signal(), signal()];
       await runner.startTransaction();
       before = orBack(runner, async () => {
         await runner.query(NOT_FOR_EVER);
-        if (posts) await runner.query(COUNT_LATER);
-        // A batch is counted once the one before is committed, while the next is copied: posts by a statement of its own, others by the
-        // one that copies the first table, which is ended then.
+        if (counting) await runner.query(COUNT_LATER);
         await copyBatch(
           runner,
           batch,
           (table) => maker.columns(table),
           passwordHash,
           () => {
-            sent();
-            return posts ? Promise.resolve() : preceding;
+            sent.give();
+            return counting ? Promise.resolve() : preceding;
           },
         );
+        // One after the other: whoever holds the weighting waits for nobody.
+        await ownPreceding;
+        await counting?.own?.(runner);
+        own.give();
         await preceding;
-        await finish(runner, run.id, index, posts);
+        await counting?.shared(runner);
+        await runner.query(`UPDATE fill_runs SET done = $2 WHERE id = $1`, [run.id, index + 1]);
+        await runner.commitTransaction();
       }).then(() => brought(index, batch));
       // Whoever waits for it hears what went wrong.
-      before.catch(sent);
-      await allSent;
+      before.catch(() => (sent.give(), own.give()));
+      ownBefore = own.given;
+      await sent.given;
       await preceding;
     }
   } finally {
@@ -198,6 +224,13 @@ async function load(
   await tellAnew(manager, new Date(begun - TOLD_MS), new Date(begun - UNSEEN_MS));
   await vacuum(runners, TOLD);
   return { run: run.id, rows };
+}
+
+/** Something that is waited for. */
+function signal(): { readonly given: Promise<void>; readonly give: () => void } {
+  let give = (): void => undefined;
+  const given = new Promise<void>((resolve) => (give = resolve));
+  return { given, give };
 }
 
 /** Each connection takes the next table that none has taken. */
@@ -233,12 +266,6 @@ async function copyBatch(
     const first = table === batch[0]?.table;
     await copyRows(client, table, [...columns, ...names], withInstants(rows, instants, values), first ? sent : null);
   }
-}
-
-async function finish(runner: QueryRunner, run: number, index: number, posts: unknown[] | undefined): Promise<void> {
-  if (posts) await runner.query(COUNT_MADE, [posts]);
-  await runner.query(`UPDATE fill_runs SET done = $2 WHERE id = $1`, [run, index + 1]);
-  await runner.commitTransaction();
 }
 
 /** Does something in the transaction of a connection, which is taken back where it fails. */
