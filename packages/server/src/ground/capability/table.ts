@@ -35,6 +35,11 @@ export interface Exported {
   readonly here?: Readonly<Record<string, unknown>>;
   /** What of rows is worked out anew from what is here already, before they are written. */
   readonly anew?: (database: Querying, rows: readonly ExportedRow[]) => Promise<readonly ExportedRow[]>;
+  /**
+   * Where said, two batches are read in at a time, and counted once they are all there: by statements that take these columns of the rows that
+   * were made, each as an array; one for what is kept of them alone, and one for what both batches move.
+   */
+  readonly counted?: { readonly by: readonly string[]; readonly own?: string; readonly shared: string };
   /** Tables whose rows it is worked out from, besides those that come first anyway. */
   readonly after?: readonly string[];
   /**

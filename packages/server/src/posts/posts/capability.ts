@@ -12,6 +12,7 @@ import { Post } from './post.entity.js';
 import { REPAIR_VERSIONS } from './repair.js';
 import { Posts } from './service.js';
 import { SHOWN_PICTURES } from './shown-pictures.js';
+import { COUNT_MADE_OWN, COUNT_MADE_SHARED } from '../../ranking/tallies/made.js';
 
 /** Posts, their pictures and what they said before. */
 export const posts: Capability = {
@@ -39,6 +40,7 @@ export const posts: Capability = {
         anew: readHere('posts'),
         after: ['blocks'],
         derived: ['pictures'],
+        counted: { by: ['id'], own: COUNT_MADE_OWN, shared: COUNT_MADE_SHARED },
       },
     },
     post_pictures: {

@@ -3,6 +3,7 @@ import { orphans } from '../../ground/capability/data-check.js';
 import { Comments } from '../comments/service.js';
 import { Lists } from '../../ground/standbys/lists.js';
 import { Posts } from '../posts/service.js';
+import { COUNT_REACTIONS } from '../../ranking/tallies/made.js';
 import { TRIALS } from './ownership.js';
 import { CommentReaction, Reaction } from './reaction.entity.js';
 import { Reactions } from './service.js';
@@ -15,11 +16,14 @@ export const reactions: Capability = {
     reactions: {
       shown: ['post_id', 'user_id', 'kind', 'created_at'],
       filled: true,
-      exported: { key: ['post_id', 'user_id'] },
+      exported: {
+        key: ['post_id', 'user_id'],
+        counted: { by: ['post_id', 'user_id', 'kind'], shared: COUNT_REACTIONS },
+      },
     },
     comment_reactions: {
       shown: ['comment_id', 'user_id', 'kind', 'created_at'],
-      exported: { key: ['comment_id', 'user_id'] },
+      exported: { key: ['comment_id', 'user_id'], onlyAfter: ['users', 'comments'] },
     },
   },
   checks: [

@@ -223,8 +223,8 @@ CREATE OR REPLACE FUNCTION counts_later() RETURNS boolean LANGUAGE sql STABLE AS
   SELECT coalesce(current_setting('gather_lane.counts_later', true) = pg_current_xact_id_if_assigned()::text, false)
 $$;
 
--- Counts posts of this transaction with all that belongs to them, every one of them in sight, which counted nothing as they came in: here
--- what is kept of them alone, so that nobody else is waited for; then what others' posts move too. Cost: some probes for each post, comment
+-- Counts posts of this transaction with all that belongs to them, comments only in sight, which counted nothing as they came in: here what is
+-- kept of them alone, so that nobody else is waited for; then what others' posts move too. Cost: some probes for each post, comment
 -- and reaction, and one row of each kind that is kept of them.
 CREATE OR REPLACE FUNCTION count_made_own(ids uuid[]) RETURNS void LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$
@@ -268,7 +268,7 @@ SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SE
 BEGIN
   PERFORM set_comment_mentions(array_agg(id)) FROM comments WHERE post_id = ANY (ids) AND spans <> '[]' HAVING count(*) > 0;
   PERFORM count_users(array_agg(author_id), array_agg(n), array_agg(0), array_agg(0))
-  FROM (SELECT author_id, count(*)::integer AS n FROM posts WHERE id = ANY (ids) GROUP BY author_id ORDER BY author_id) r HAVING count(*) > 0;
+  FROM (SELECT author_id, count(*)::integer AS n FROM posts WHERE id = ANY (ids) AND deleted_at IS NULL GROUP BY author_id ORDER BY author_id) r HAVING count(*) > 0;
   PERFORM set_hashtags(array_agg(id)), set_post_mentions(array_agg(id)) FROM posts WHERE id = ANY (ids) AND spans <> '[]' HAVING count(*) > 0;
-  PERFORM note_event('post.made', array_agg(author_id), array_agg(id)) FROM posts WHERE id = ANY (ids) HAVING count(*) > 0;
+  PERFORM note_event('post.made', array_agg(author_id), array_agg(id)) FROM posts WHERE id = ANY (ids) AND deleted_at IS NULL HAVING count(*) > 0;
 END $$;

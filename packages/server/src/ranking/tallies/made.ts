@@ -9,3 +9,7 @@ export const COUNT_MADE_SHARED = `SELECT count_made_shared($1::uuid[])`;
 
 /** Counts follows that this transaction made, by those who follow ($1) and whom ($2). */
 export const COUNT_FOLLOWS = `SELECT count_follows($1::uuid[], $2::uuid[])`;
+
+/** Counts reactions on posts that this transaction made, by the posts ($1), those who reacted ($2) and how ($3). */
+export const COUNT_REACTIONS = `
+  SELECT count_reactions($1::uuid[], $2::uuid[], $3::text[], array_fill(1, ARRAY[cardinality($1::uuid[])]))`;

@@ -60,9 +60,9 @@ SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SE
 BEGIN
   PERFORM set_comment_mentions(array_agg(id)) FROM comments WHERE post_id = ANY (ids) AND spans <> '[]' HAVING count(*) > 0;
   PERFORM count_users(array_agg(author_id), array_agg(n), array_agg(0), array_agg(0))
-  FROM (SELECT author_id, count(*)::integer AS n FROM posts WHERE id = ANY (ids) GROUP BY author_id ORDER BY author_id) r HAVING count(*) > 0;
+  FROM (SELECT author_id, count(*)::integer AS n FROM posts WHERE id = ANY (ids) AND deleted_at IS NULL GROUP BY author_id ORDER BY author_id) r HAVING count(*) > 0;
   PERFORM set_hashtags(array_agg(id)), set_post_mentions(array_agg(id)) FROM posts WHERE id = ANY (ids) AND spans <> '[]' HAVING count(*) > 0;
-  PERFORM note_event('post.made', array_agg(author_id), array_agg(id)) FROM posts WHERE id = ANY (ids) HAVING count(*) > 0;
+  PERFORM note_event('post.made', array_agg(author_id), array_agg(id)) FROM posts WHERE id = ANY (ids) AND deleted_at IS NULL HAVING count(*) > 0;
 END $$`,
   `CREATE OR REPLACE FUNCTION count_follows(followers uuid[], followees uuid[]) RETURNS void LANGUAGE plpgsql
 SET enable_hashjoin = off SET enable_mergejoin = off SET enable_seqscan = off SET enable_indexscan = off SET enable_indexonlyscan = off SET jit = off AS $$

@@ -13,6 +13,7 @@ import type { PoolClient } from 'pg';
 import type { DataSource, QueryRunner } from 'typeorm';
 import type { HousePlan } from '../../ground/capability/house-plan.js';
 import { copyRows } from '../../ground/database/copy.js';
+import { NOT_FOR_EVER, signal, Succession } from '../../ground/database/succession.js';
 import { refuseRealAccounts } from './real-accounts.js';
 import { underLock } from '../../ground/database/under-lock.js';
 import { modelState } from '../model/migration/plan.js';
@@ -28,11 +29,6 @@ const FILLING = `hashtext('gather-lane fill')`;
 /** At most so many of the users who are there write the posts of a fill that makes none of its own. */
 const MOST_CAST = 500_000;
 const HOUR_MS = 3_600_000;
-/**
- * That one connection waits for the other here is not known to the database: were a third to stand between the two, as one that removes
- * several users does, it could not see the circle. Then the batch is taken back, and `again` goes on.
- */
-const NOT_FOR_EVER = `SET LOCAL lock_timeout = '60s'`;
 /** Who was told of what in the last days, and how long ago they looked: what is older is swept sooner or later, and would take as long as all the rows. */
 const [TOLD_MS, UNSEEN_MS] = [48 * HOUR_MS, 12 * HOUR_MS];
 
@@ -173,47 +169,39 @@ async function load(
     total += batch.reduce((sum, { rows: made }) => sum + made.length, 0);
     progress({ phase: maker.phase(index), batch: index + 1, batches: maker.batches, rows: total });
   };
-  let [before, ownBefore]: [Promise<void>, Promise<unknown>] = [Promise.resolve(), Promise.resolve()];
+  const batches = new Succession();
   try {
     for (let index = run.done; index < maker.batches; index++) {
       const runner = runners[index % runners.length]!;
       const batch = make(maker, index);
       const counting = countingOf(batch);
       // What refers to rows of the batch before waits until these are committed.
-      if (maker.phase(index) !== maker.phase(index - 1)) await before;
-      const [preceding, ownPreceding] = [before, ownBefore];
-      const [sent, own] = [signal(), signal()];
+      if (maker.phase(index) !== maker.phase(index - 1)) await batches.ended;
+      const [before, sent] = [batches.ended, signal()];
       await runner.startTransaction();
-      before = orBack(runner, async () => {
-        await runner.query(NOT_FOR_EVER);
-        if (counting) await runner.query(COUNT_LATER);
-        await copyBatch(
-          runner,
-          batch,
-          (table) => maker.columns(table),
-          passwordHash,
-          () => {
-            sent.give();
-            return counting ? Promise.resolve() : preceding;
-          },
-        );
-        // One after the other: whoever holds the weighting waits for nobody.
-        await ownPreceding;
-        await counting?.own?.(runner);
-        own.give();
-        await preceding;
-        await counting?.shared(runner);
-        await runner.query(`UPDATE fill_runs SET done = $2 WHERE id = $1`, [run.id, index + 1]);
-        await runner.commitTransaction();
-      }).then(() => brought(index, batch));
-      // Whoever waits for it hears what went wrong.
-      before.catch(() => (sent.give(), own.give()));
-      ownBefore = own.given;
+      batches.begin(async ({ preceding, own }) => {
+        try {
+          await orBack(runner, async () => {
+            await runner.query(NOT_FOR_EVER);
+            if (counting) await runner.query(COUNT_LATER);
+            const copied = (): Promise<void> => (sent.give(), counting ? Promise.resolve() : preceding);
+            await copyBatch(runner, batch, (table) => maker.columns(table), passwordHash, copied);
+            await own(async () => counting?.own?.(runner));
+            await preceding;
+            await counting?.shared(runner);
+            await runner.query(`UPDATE fill_runs SET done = $2 WHERE id = $1`, [run.id, index + 1]);
+            await runner.commitTransaction();
+          });
+        } finally {
+          sent.give();
+        }
+        brought(index, batch);
+      });
       await sent.given;
-      await preceding;
+      await before;
     }
   } finally {
-    await before;
+    await batches.ended;
   }
   const begun = run.startedAt.getTime();
   progress({ phase: 'vacuum and statistics', batch: maker.batches, batches: maker.batches, rows: total });
@@ -224,13 +212,6 @@ async function load(
   await tellAnew(manager, new Date(begun - TOLD_MS), new Date(begun - UNSEEN_MS));
   await vacuum(runners, TOLD);
   return { run: run.id, rows };
-}
-
-/** Something that is waited for. */
-function signal(): { readonly given: Promise<void>; readonly give: () => void } {
-  let give = (): void => undefined;
-  const given = new Promise<void>((resolve) => (give = resolve));
-  return { given, give };
 }
 
 /** Each connection takes the next table that none has taken. */

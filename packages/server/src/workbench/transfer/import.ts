@@ -1,16 +1,16 @@
 import { createHash } from 'node:crypto';
-import { createReadStream, existsSync, readdirSync, readFileSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { createInterface } from 'node:readline';
 import { Ajv } from 'ajv';
-import type { DataSource, EntityManager } from 'typeorm';
+import type { DataSource } from 'typeorm';
 import type { ExportedTable, HousePlan } from '../../ground/capability/house-plan.js';
-import { inTransaction } from '../../ground/database/transaction.js';
 import type { MediaStore } from '../../accounts/media/store.js';
 import { DEEPEST } from '@gather-lane/core';
 import { readAnew } from '../../posts/reading/back-fill.js';
 import { Weightings } from '../weighting/service.js';
+import { batchesOf, fillLater, importTable, MOST_ROWS, type ImportResult } from './import-table.js';
+import { linesOf, type Line } from './lines.js';
 import {
   MANIFEST,
   MANIFEST_SCHEMA,
@@ -20,27 +20,13 @@ import {
   type TransferProgress,
 } from './manifest.js';
 
-/** A batch ends at so many rows or characters: what is counted after it is spread over its rows, and it is one parameter of a statement. */
-const [MOST_ROWS, MOST_TEXT] = [10_000, 8_000_000];
 /** How far a clock may be ahead before an instant counts as one of the future. */
 const AHEAD_MS = 60_000;
-
-/** What an import did with a table. */
-export interface ImportResult {
-  readonly table: string;
-  readonly made: number;
-  /** Rows that were there already. */
-  readonly skipped: number;
-}
-
-interface Line {
-  readonly number: number;
-  readonly row: Record<string, unknown>;
-}
 
 /**
  * Reads an export in. All files are looked through before the first row is written; then whole batches, each in a
  * transaction of its own. Rows whose key is there already are skipped, so an import that was stopped can be run again.
+ * @param mostRows of a batch
  * @throws TransferRefused naming file and line; nothing of that batch is kept
  */
 export async function importAll(
@@ -49,6 +35,7 @@ export async function importAll(
   folder: string,
   progress: TransferProgress,
   store: MediaStore,
+  mostRows = MOST_ROWS,
 ): Promise<ImportResult[]> {
   const manifest = readManifest(folder, exported);
   const files = exported.flatMap((table) => {
@@ -57,7 +44,7 @@ export async function importAll(
   });
   for (const { table, listed, path } of files) await lookThrough(dataSource, table, listed, path);
   await importPictures(folder, store);
-  const results = await importTables(dataSource, files, progress);
+  const results = await importTables(dataSource, files, mostRows, progress);
   for (const { table, path } of files)
     if (table.afterwards) {
       const { column, refersTo } = table.afterwards;
@@ -79,12 +66,13 @@ interface TableFile {
 async function importTables(
   dataSource: DataSource,
   files: readonly TableFile[],
+  mostRows: number,
   progress: TransferProgress,
 ): Promise<ImportResult[]> {
   const results = new Map<string, ImportResult>();
   const ending = new AbortController();
   const read = async ({ table, path }: TableFile) => {
-    results.set(table.name, await importTable(dataSource, table, path, progress, ending.signal));
+    results.set(table.name, await importTable(dataSource, table, path, mostRows, progress, ending.signal));
   };
   const inTurn = files.filter(({ table }) => !table.onlyAfter);
   const waiting = new Set(files.filter(({ table }) => table.onlyAfter));
@@ -127,11 +115,18 @@ async function settleThreads(dataSource: DataSource): Promise<void> {
     WHERE c.id = d.id AND c.parent_id IS NOT NULL AND c.under_id IS NULL AND d.under_id IS NOT NULL`);
 }
 
+/** All rows of a small file. */
+async function rowsOf(path: string): Promise<Record<string, unknown>[]> {
+  const rows = [];
+  for await (const lines of linesOf(path)) rows.push(...lines.map(({ row }) => row));
+  return rows;
+}
+
 /** Puts the numbers in force that were so where the export was made: the standings are built anew by them. */
 async function adoptWeighting(dataSource: DataSource, folder: string, manifest: Manifest): Promise<void> {
   const listed = manifest.tables.find(({ name }) => name === 'weightings');
   if (!listed) return;
-  for await (const { row } of linesOf(join(folder, listed.file))) {
+  for (const row of await rowsOf(join(folder, listed.file))) {
     if (row.in_force !== true) continue;
     const { half_life_ms, base, weights } = row as {
       half_life_ms: number;
@@ -198,20 +193,24 @@ async function lookThrough(
   const columns = await columnsOf(dataSource, table.name);
   const hash = createHash('sha256');
   let rows = 0;
-  for await (const { number, row } of linesOf(path, (text) => hash.update(text + '\n'))) {
+  const needed = [...columns].flatMap(([name, isNeeded]) => (isNeeded ? [name] : []));
+  const look = ({ number, row }: Line) => {
     const unknown = Object.keys(row).find((key) => !columns.has(key));
     if (unknown)
       throw new TransferRefused(
         `${path}, line ${number}: ${table.name} has no column "${unknown}".${unknown.startsWith('f_') ? ' It is a field of your own: bring its model file here, and run `gather-lane model migrate` first.' : ''}`,
       );
-    const missing = [...columns].find(([name, needed]) => needed && row[name] === undefined);
-    if (missing) throw new TransferRefused(`${path}, line ${number}: the column "${missing[0]}" is missing.`);
+    const missing = needed.find((name) => row[name] === undefined);
+    if (missing) throw new TransferRefused(`${path}, line ${number}: the column "${missing}" is missing.`);
     const at = typeof row.created_at === 'string' ? Date.parse(row.created_at) : 0;
     if (!(at <= Date.now() + AHEAD_MS))
       throw new TransferRefused(
         `${path}, line ${number}: created_at is in the future, or is no instant: "${String(row.created_at)}".`,
       );
-    rows++;
+  };
+  for await (const lines of linesOf(path, (text) => hash.update(text + '\n'))) {
+    lines.forEach(look);
+    rows += lines.length;
   }
   if (rows !== listed.rows || hash.digest('hex') !== listed.sha256)
     throw new TransferRefused(
@@ -227,156 +226,4 @@ async function columnsOf(dataSource: DataSource, table: string): Promise<Map<str
     [table],
   );
   return new Map(rows.map(({ name, needed }) => [name, needed]));
-}
-
-async function* linesOf(path: string, seen?: (text: string) => void): AsyncGenerator<Line> {
-  let number = 0;
-  const lines = createInterface({ input: createReadStream(path, 'utf8'), crlfDelay: Infinity });
-  for await (const text of lines) {
-    number++;
-    seen?.(text);
-    let row: unknown;
-    try {
-      row = JSON.parse(text);
-    } catch (error) {
-      throw new TransferRefused(`${path}, line ${number} is damaged: ${(error as Error).message}`);
-    }
-    if (typeof row !== 'object' || row === null || Array.isArray(row))
-      throw new TransferRefused(`${path}, line ${number} is no row: each line is one JSON object.`);
-    yield { number, row: row as Record<string, unknown> };
-  }
-}
-
-async function importTable(
-  dataSource: DataSource,
-  table: ExportedTable,
-  path: string,
-  progress: TransferProgress,
-  ending: AbortSignal,
-): Promise<ImportResult> {
-  let [made, done] = [0, 0];
-  // A row may refer to one of its own table that comes later: such columns are filled once all rows are there.
-  const own = await selfReferences(dataSource, table.name);
-  const later = [...own, ...(table.afterwards ? [table.afterwards.column] : [])];
-  for await (const batch of readAhead(batchesOf(path, table))) {
-    if (ending.aborted) break;
-    made += await importBatch(dataSource, { ...table, later }, path, batch);
-    progress(table.name, (done += batch.length));
-  }
-  if (own.length > 0 && !ending.aborted)
-    for await (const batch of batchesOf(path)) await fillLater(dataSource, table, own, table.name, batch);
-  return { table: table.name, made, skipped: done - made };
-}
-
-/** Reads the next batch while one is written. */
-async function* readAhead<T>(batches: AsyncGenerator<T>): AsyncGenerator<T> {
-  try {
-    for (let next = batches.next(); ;) {
-      const { done, value } = await next;
-      if (done) return;
-      next = batches.next();
-      // Whoever waits for it hears what went wrong.
-      next.catch(() => undefined);
-      yield value;
-    }
-  } finally {
-    await batches.return(undefined);
-  }
-}
-
-async function* batchesOf(
-  path: string,
-  { here = {}, mend = (row) => row, derived = [] }: Pick<ExportedTable, 'here' | 'mend' | 'derived'> = {},
-): AsyncGenerator<Line[]> {
-  let [batch, text]: [Line[], number] = [[], 0];
-  for await (const line of linesOf(path, ({ length }) => (text += length))) {
-    const row = { ...mend(line.row), ...here };
-    for (const name of derived) delete row[name];
-    batch.push({ ...line, row });
-    if (batch.length < MOST_ROWS && text < MOST_TEXT) continue;
-    yield batch;
-    [batch, text] = [[], 0];
-  }
-  if (batch.length > 0) yield batch;
-}
-
-/** Own fields of a table that refer to rows of the same table. */
-async function selfReferences(dataSource: DataSource, table: string): Promise<string[]> {
-  const rows = await dataSource.query<{ name: string }[]>(
-    `SELECT a.attname AS name FROM pg_constraint k JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = ANY (k.conkey)
-     WHERE k.contype = 'f' AND k.conrelid = $1::regclass AND k.confrelid = k.conrelid AND a.attname LIKE 'f\\_%'`,
-    [table],
-  );
-  return rows.map(({ name }) => name);
-}
-
-/** Fills those columns where they are still empty; one that names nobody stays so. */
-async function fillLater(
-  dataSource: DataSource,
-  table: ExportedTable,
-  later: string[],
-  refersTo: string,
-  batch: Line[],
-): Promise<void> {
-  const rows = JSON.stringify(batch.map(({ row }) => row));
-  for (const name of later)
-    await dataSource.query(
-      `UPDATE ${table.name} t SET "${name}" = r."${name}" FROM jsonb_populate_recordset(NULL::${table.name}, $1::jsonb) r
-       WHERE t.id = r.id AND t."${name}" IS NULL AND EXISTS (SELECT FROM ${refersTo} o WHERE o.id = r."${name}")`,
-      [rows],
-    );
-}
-
-/** A table with the columns that are filled after all its rows are in. */
-type ImportedTable = ExportedTable & { readonly later: readonly string[] };
-
-async function importBatch(dataSource: DataSource, table: ImportedTable, path: string, batch: Line[]): Promise<number> {
-  try {
-    return await inTransaction(dataSource, (manager) => insert(manager, table, batch));
-  } catch (error) {
-    throw (await firstRefused(dataSource, table, path, batch)) ?? error;
-  }
-}
-
-/** Columns that the file does not name take their defaults. */
-async function insert(manager: EntityManager, table: ImportedTable, batch: Line[]): Promise<number> {
-  const read = batch.map(({ row }) => row);
-  const rows = table.anew ? await table.anew(manager, read) : read;
-  const columns = Object.keys(rows[0]!).filter((name) => !table.later.includes(name));
-  const names = columns.map((name) => `"${name}"`).join(', ');
-  const made = await manager.query<unknown[]>(
-    `INSERT INTO ${table.name} (${names}) SELECT ${names} FROM jsonb_populate_recordset(NULL::${table.name}, $1::jsonb)
-     ON CONFLICT (${table.key.join(', ')}) DO NOTHING RETURNING 1`,
-    [JSON.stringify(rows)],
-  );
-  return made.length;
-}
-
-/** Which line of a batch the database refuses; tried one by one in a transaction that is taken back. */
-async function firstRefused(
-  dataSource: DataSource,
-  table: ImportedTable,
-  path: string,
-  batch: Line[],
-): Promise<TransferRefused | null> {
-  const runner = dataSource.createQueryRunner();
-  await runner.startTransaction();
-  try {
-    for (const line of batch) {
-      try {
-        await insert(runner.manager, table, [line]);
-      } catch (error) {
-        const { detail, message } =
-          (error as { driverError?: { detail?: string } & Error }).driverError ??
-          (error as { detail?: string } & Error);
-        return new TransferRefused(
-          `${path}, line ${line.number} is refused: ${[message, detail].filter(Boolean).join(' ')} Nothing of its batch was kept.`,
-        );
-      }
-    }
-    return null;
-  } finally {
-    await runner.rollbackTransaction();
-    await runner.release();
-  }
 }

@@ -189,6 +189,48 @@ describe('export and import', () => {
     ).toEqual([]);
   });
 
+  test('batches of posts and reactions that are read in beside each other are counted as one by one, also posts out of sight', async () => {
+    await source.dataSource.query(
+      `UPDATE posts SET deleted_at = now(), removal = 'owner' WHERE id IN (SELECT id FROM posts ORDER BY id LIMIT 40)`,
+    );
+    await exportAll(source.dataSource, PLAN, folder, quiet, source.house.get(MediaStore));
+    await importAll(target.dataSource, PLAN, folder, quiet, target.store, 70);
+    for (const table of ['posts', 'reactions', 'user_tallies', 'post_tallies', 'standings'])
+      expect([table, await contents(target, table)]).toEqual([table, await contents(source, table)]);
+    expect(
+      (await checkData(target.dataSource, { plan: PLAN, repair: false, model: [], progress: quiet })).filter(
+        (finding) => finding.count > 0,
+      ),
+    ).toEqual([]);
+  });
+
+  test.each([
+    ['posts', 250, 250],
+    ['posts', 250, 301],
+    ['reactions', 420, 420],
+  ])(
+    'of %s, the batches before line %i are whole where that is refused, and none of those after it, also where line %i is',
+    async (table, line, another) => {
+      await exportAll(source.dataSource, PLAN, folder, quiet, source.house.get(MediaStore));
+      const lines = readFileSync(file(table), 'utf8').split('\n');
+      const refused = [line, another].map((number) => {
+        const { created_at: at } = JSON.parse(lines[number - 1]!) as { created_at: string };
+        return `'${at}'`;
+      });
+      await target.dataSource.query(
+        `ALTER TABLE ${table} ADD CONSTRAINT not_then CHECK (created_at NOT IN (${refused.join(', ')}))`,
+      );
+      await expect(importAll(target.dataSource, PLAN, folder, quiet, target.store, 100)).rejects.toThrow(
+        new RegExp(`${table}\\.ndjson, line ${line} is refused: .*not_then.*Nothing of its batch was kept`),
+      );
+      expect(await countOf(target, table)).toBe(100 * Math.floor((line - 1) / 100));
+      await target.dataSource.query(`ALTER TABLE ${table} DROP CONSTRAINT not_then`);
+      await importAll(target.dataSource, PLAN, folder, quiet, target.store, 100);
+      for (const name of [table, 'user_tallies', 'post_tallies', 'standings'])
+        expect([name, await contents(target, name)]).toEqual([name, await contents(source, name)]);
+    },
+  );
+
   test('whom a text mentions is found among the blocks of the export, and among the posts of a comment', async () => {
     const own = await startTestService();
     try {
