@@ -14,7 +14,7 @@ import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import pg from 'pg';
-import { clean, COMMAND, run, start } from './command.js';
+import { clean, COMMAND, run, start, type Started } from './command.js';
 
 const asRoot = process.getuid?.() === 0;
 let folder = '';
@@ -62,10 +62,15 @@ async function postsInCluster(): Promise<number> {
     await client.end().catch(() => undefined);
   }
 }
-/** Waits until a service works, and something beside. */
-async function untilReady(address: string, condition: () => boolean): Promise<void> {
+/** Waits until a service works, and something beside. One that ends meanwhile never will. */
+async function untilReady({ address, ended, said }: Started, condition: () => boolean): Promise<void> {
+  let code: number | null | undefined;
+  void ended.then((told) => (code = told));
   const ready = async () => (await fetch(`${address}/ready`).catch(() => null))?.status === 200;
-  while (!(condition() && (await ready()))) await new Promise((resolve) => setTimeout(resolve, 20));
+  while (!(condition() && (await ready()))) {
+    if (code !== undefined) throw new Error(`the service ended with ${code}: ${said()}`);
+    await new Promise((resolve) => setTimeout(resolve, 20));
+  }
 }
 const counts = async ({ address, operatorKey }: { address: string; operatorKey: string }) => {
   const reply = await fetch(`${address}/v1/operator/stats`, {
@@ -111,7 +116,7 @@ describe('the embedded cluster', () => {
     const service = await start(['--demo'], { cwd: folder });
     const pid = clusterPid();
     process.kill(pid, 'SIGKILL');
-    await untilReady(service.address, () => clusterPid() > 0 && clusterPid() !== pid);
+    await untilReady(service, () => clusterPid() > 0 && clusterPid() !== pid);
     expect(await counts(service)).toMatchObject({ users: 60, posts: 900 });
     expect(service.said()).toContain('PostgreSQL ended unexpectedly: it is started again');
     const again = clusterPid();
@@ -121,7 +126,7 @@ describe('the embedded cluster', () => {
 
   test('that stands still is not waited for: /ready says so, and /health that the service is alive', async () => {
     const service = await start(['--demo'], { cwd: folder });
-    await untilReady(service.address, () => true);
+    await untilReady(service, () => true);
     const children = execFileSync('ps', ['--ppid', String(clusterPid()), '-o', 'pid='], { encoding: 'utf8' });
     const pids = [clusterPid(), ...children.trim().split(/\s+/).map(Number)];
     const all = (signal: NodeJS.Signals) => pids.forEach((pid) => isAlive(pid) && process.kill(pid, signal));
@@ -130,7 +135,7 @@ describe('the embedded cluster', () => {
       (await fetch(service.address + path, { signal: AbortSignal.timeout(20_000) })).status;
     expect([await status('/ready'), await status('/health')]).toEqual([503, 200]);
     all('SIGCONT');
-    await untilReady(service.address, () => true);
+    await untilReady(service, () => true);
     expect(await service.stop()).toBe(0);
   });
 
