@@ -1,4 +1,5 @@
 import { afterAll, afterEach, beforeAll, beforeEach, expect, test } from '@jest/globals';
+import { createServer, type AddressInfo } from 'node:net';
 import pg from 'pg';
 import { makeDatabase, type TestDatabase } from '../../tests/test-database.js';
 import { INSTANTS_AS_TEXT } from './instants.js';
@@ -152,4 +153,34 @@ test('each connection asks for itself', async () => {
   client.release(true);
   client = await pool.connect();
   expect(await rowsOf(`SELECT 1 AS one`)).toEqual([{ one: 1 }]);
+});
+
+test('a database that goes away right after it took a connection, in the same packet, ends nothing but that', async () => {
+  const message = (kind: string, ...parts: (string | Buffer)[]) => {
+    const body = Buffer.concat(parts.map((part) => Buffer.from(part)));
+    const length = Buffer.alloc(4);
+    length.writeInt32BE(body.length + 4);
+    return Buffer.concat([Buffer.from(kind), length, body]);
+  };
+  const taken = [message('R', Buffer.alloc(4)), message('Z', 'I')];
+  const gone = message(
+    'E',
+    'SFATAL\0',
+    'C57P01\0',
+    'Mterminating connection due to unexpected postmaster exit\0',
+    '\0',
+  );
+  const server = createServer((socket) => {
+    socket.on('error', () => undefined);
+    socket.once('data', () => socket.end(Buffer.concat([...taken, gone])));
+  });
+  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
+  const { port } = server.address() as AddressInfo;
+  const pool = new pg.Pool({ host: '127.0.0.1', port, user: 'somebody', Client: preparingClient(pg.Client) });
+  pool.on('error', () => undefined);
+  const client = await pool.connect();
+  await expect(client.query('SELECT 1')).rejects.toThrow();
+  client.release(true);
+  await pool.end();
+  await new Promise((resolve) => server.close(resolve));
 });

@@ -98,12 +98,25 @@ class PreparedQuery extends ProtocolQuery {
 
 /** A connection, however it is asked. */
 type Asked = new (config?: string | pg.ClientConfig) => {
+  on(event: 'error', listener: () => void): unknown;
   query(sent: unknown, second?: unknown, third?: unknown): unknown;
 };
+
+/** That a connection breaks is told to whoever waits for something on it. */
+const unheard = (): void => undefined;
 
 /** A class of connections on which what has a name is sent as a {@link PreparedQuery}, where it is answered to a callback. */
 export function preparingClient(Client: typeof pg.Client): typeof pg.Client {
   class PreparingClient extends (Client as Asked) {
+    /**
+     * That it breaks never ends the process: a database that goes away right after it took a connection tells both in one packet, and whoever
+     * is handed the connection listens only after that.
+     */
+    constructor(config?: string | pg.ClientConfig) {
+      super(config);
+      this.on('error', unheard);
+    }
+
     override query(sent: Partial<QueryConfig>, second?: unknown, third?: unknown): unknown {
       const callback = (typeof second === 'function' ? second : third) as Callback | undefined;
       const { name, text, values = Array.isArray(second) ? second : [], types } = sent;
