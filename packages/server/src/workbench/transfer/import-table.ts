@@ -72,13 +72,12 @@ export async function* batchesOf(
   mostRows = MOST_ROWS,
 ): AsyncGenerator<Line[]> {
   let [batch, text]: [Line[], number] = [[], 0];
-  const lengths: number[] = [];
-  for await (const lines of linesOf(path, ({ length }) => lengths.push(length))) {
+  for await (const lines of linesOf(path)) {
     for (const line of lines) {
       const row = { ...mend(line.row), ...here };
       for (const name of derived) delete row[name];
       batch.push({ ...line, row });
-      text += lengths.shift()!;
+      text += line.length;
       if (batch.length < mostRows && text < MOST_TEXT) continue;
       yield batch;
       [batch, text] = [[], 0];

@@ -5,6 +5,8 @@ import { TransferRefused } from './manifest.js';
 export interface Line {
   readonly number: number;
   readonly row: Record<string, unknown>;
+  /** How many characters it has there. */
+  readonly length: number;
 }
 
 /** So much of a file is read at once. */
@@ -21,7 +23,7 @@ export async function* linesOf(path: string, seen?: (text: string) => void): Asy
     const text = read.endsWith('\r') ? read.slice(0, -1) : read;
     number++;
     seen?.(text);
-    return { number, row: rowOf(path, number, text) };
+    return { number, row: rowOf(path, number, text), length: text.length };
   };
   for await (const chunk of createReadStream(path, { encoding: 'utf8', highWaterMark: CHUNK })) {
     const texts = (rest + String(chunk)).split('\n');
