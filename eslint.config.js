@@ -1,7 +1,5 @@
 import js from '@eslint/js';
-import { createTypeScriptImportResolver } from 'eslint-import-resolver-typescript';
 import boundaries from 'eslint-plugin-boundaries';
-import { importX } from 'eslint-plugin-import-x';
 import reactHooks from 'eslint-plugin-react-hooks';
 import tseslint from 'typescript-eslint';
 
@@ -92,28 +90,6 @@ export default tseslint.config(
           ],
         },
       ],
-    },
-  },
-  {
-    files: ['packages/*/src/**/*.{ts,tsx}'],
-    ignores: ['packages/client/src/generated/**'],
-    ...importX.flatConfigs.typescript,
-    plugins: { 'import-x': importX },
-    settings: {
-      ...importX.flatConfigs.typescript.settings,
-      'import-x/resolver-next': [createTypeScriptImportResolver(RESOLVER.typescript)],
-    },
-    rules: { 'import-x/no-cycle': ['error', { ignoreExternal: true }] },
-  },
-  {
-    files: ['packages/*/src/**/*.{ts,tsx}'],
-    ignores: ['**/*.test.ts', '**/tests/**'],
-    languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
-    rules: {
-      '@typescript-eslint/no-floating-promises': 'error',
-      '@typescript-eslint/no-misused-promises': ['error', { checksVoidReturn: { attributes: false } }],
-      '@typescript-eslint/await-thenable': 'error',
-      '@typescript-eslint/no-unnecessary-type-assertion': 'error',
     },
   },
   {

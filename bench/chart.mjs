@@ -40,7 +40,7 @@ export async function drawChart(size) {
   const svg = `<svg xmlns="http://www.w3.org/2000/svg" width="${WIDTH}" height="${height}" font-family="system-ui, sans-serif" fill="#22302F">
     <rect width="100%" height="100%" fill="#FAF8F3"/>${drawn.join('')}</svg>`;
   const browser = await chromium.launch({
-    executablePath: '/usr/bin/chromium',
+    executablePath: '/usr/bin/chromium-headless-shell',
     args: ['--headless', '--no-sandbox', '--disable-gpu'],
   });
   const page = await browser.newPage({ viewport: { width: WIDTH, height } });

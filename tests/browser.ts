@@ -37,7 +37,7 @@ export function useConsole(model?: string): void {
       paths: ReturnType<ConstructorParameters<typeof Documented>[0]>;
     };
     documented = new Documented(() => document.paths);
-    browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS });
+    browser = await chromium.launch({ executablePath: '/usr/bin/chromium-headless-shell', args: FLAGS });
   });
   afterAll(async () => {
     await browser.close();

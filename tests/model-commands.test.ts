@@ -341,7 +341,7 @@ await source.destroy();
     const compiled = spawnSync(
       process.execPath,
       [
-        'node_modules/typescript/bin/tsc',
+        'node_modules/typescript-7/bin/tsc',
         ...options.split(' '),
         ...['entities.ts', 'fields.ts', 'use.ts'].map((name) => join(work, name)),
       ],

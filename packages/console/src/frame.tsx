@@ -1,8 +1,7 @@
-import DarkModeOutlined from '@mui/icons-material/DarkModeOutlined';
-import LightModeOutlined from '@mui/icons-material/LightModeOutlined';
-import NotificationsOutlined from '@mui/icons-material/NotificationsOutlined';
+import { mdiBellOutline, mdiWeatherNight, mdiWeatherSunny } from '@mdi/js';
 import { Badge, Box, Container, IconButton, Link, Stack, Tooltip, useColorScheme, useMediaQuery } from '@mui/material';
 import { NavLink, Outlet } from 'react-router';
+import { Icon } from './common/icon';
 import { Mark } from './common/mark';
 import { ActingAs } from './session/acting-as';
 import { useUnseen } from './notifications/use-unseen';
@@ -137,7 +136,7 @@ function NotificationsLink() {
         sx={{ '&.active': { color: 'primary.main' } }}
       >
         <Badge badgeContent={count} color="secondary">
-          <NotificationsOutlined fontSize="small" />
+          <Icon outline={mdiBellOutline} fontSize="small" />
         </Badge>
       </IconButton>
     </Tooltip>
@@ -152,7 +151,11 @@ function SchemeSwitch() {
   return (
     <Tooltip title={label}>
       <IconButton aria-label={label} onClick={() => setMode(dark ? 'light' : 'dark')} size="small">
-        {dark ? <LightModeOutlined fontSize="small" /> : <DarkModeOutlined fontSize="small" />}
+        {dark ? (
+          <Icon outline={mdiWeatherSunny} fontSize="small" />
+        ) : (
+          <Icon outline={mdiWeatherNight} fontSize="small" />
+        )}
       </IconButton>
     </Tooltip>
   );

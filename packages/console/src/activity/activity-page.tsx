@@ -1,10 +1,10 @@
-import PauseOutlined from '@mui/icons-material/PauseOutlined';
-import PlayArrowOutlined from '@mui/icons-material/PlayArrowOutlined';
+import { mdiPause, mdiPlayOutline } from '@mdi/js';
 import { Box, Button, Card, MenuItem, Stack, TextField, Typography } from '@mui/material';
 import type { Activity } from '@gather-lane/client';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
+import { Icon } from '../common/icon';
 import { api, unwrap } from '../api';
 import { Failed, LoadingPosts } from '../common/states';
 import { isForOperator, OperatorOnly } from '../session/operator-only';
@@ -88,7 +88,7 @@ export function ActivityPage() {
         </TextField>
         <Button
           variant="outlined"
-          startIcon={paused ? <PlayArrowOutlined /> : <PauseOutlined />}
+          startIcon={paused ? <Icon outline={mdiPlayOutline} /> : <Icon outline={mdiPause} />}
           onClick={() => setPaused(!paused)}
         >
           {paused ? 'Go on' : 'Pause'}

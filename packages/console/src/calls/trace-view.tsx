@@ -1,4 +1,4 @@
-import WarningAmberOutlined from '@mui/icons-material/WarningAmberOutlined';
+import { mdiAlertOutline } from '@mdi/js';
 import {
   Alert,
   Box,
@@ -16,6 +16,7 @@ import {
 } from '@mui/material';
 import type { Trace } from '@gather-lane/client';
 import { useState } from 'react';
+import { Icon } from '../common/icon';
 import { RowChanges } from './row-changes';
 
 type Statement = Trace['statements'][number];
@@ -26,7 +27,12 @@ export function TraceView({ trace }: { trace: Trace }) {
   return (
     <Stack sx={{ gap: 2, minWidth: 0 }}>
       {warnings.map(({ kind, says, statements: about }) => (
-        <Alert key={`${kind} ${about.join()}`} severity="warning" variant="outlined" icon={<WarningAmberOutlined />}>
+        <Alert
+          key={`${kind} ${about.join()}`}
+          severity="warning"
+          variant="outlined"
+          icon={<Icon outline={mdiAlertOutline} />}
+        >
           {says}{' '}
           <Typography
             component="span"

@@ -1,8 +1,9 @@
-import ArrowUpward from '@mui/icons-material/ArrowUpward';
+import { mdiArrowUp } from '@mdi/js';
 import { Box, Button } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import type { Newer } from '@gather-lane/client';
+import { Icon } from '../common/icon';
 import { api, unwrap } from '../api';
 import { useLive } from '../live/live';
 
@@ -36,7 +37,7 @@ export function NewerBanner({ first, onShow }: { first: string; onShow: () => vo
       {text && (
         <Button
           variant="contained"
-          startIcon={<ArrowUpward />}
+          startIcon={<Icon outline={mdiArrowUp} />}
           sx={{ borderRadius: 5, pointerEvents: 'auto' }}
           onClick={() => {
             window.scrollTo({ top: 0 });

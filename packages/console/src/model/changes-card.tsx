@@ -1,6 +1,4 @@
-import CheckCircleOutlined from '@mui/icons-material/CheckCircleOutlined';
-import ScheduleOutlined from '@mui/icons-material/ScheduleOutlined';
-import WarningAmberOutlined from '@mui/icons-material/WarningAmberOutlined';
+import { mdiAlertOutline, mdiCheckCircleOutline, mdiClockOutline } from '@mdi/js';
 import {
   Alert,
   Box,
@@ -17,6 +15,7 @@ import {
 import type { ModelChanges } from '@gather-lane/client';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState, type ReactNode } from 'react';
+import { Icon } from '../common/icon';
 import { api, unwrap } from '../api';
 import { useNotice } from '../common/notice';
 import { errorText } from '../common/states';
@@ -135,12 +134,12 @@ function ChangeItem({
         />
       ))}
       {change.faults.map((fault) => (
-        <Said key={fault} icon={<WarningAmberOutlined fontSize="small" color="error" />}>
+        <Said key={fault} icon={<Icon outline={mdiAlertOutline} fontSize="small" color="error" />}>
           {fault}
         </Said>
       ))}
       {change.waitsFor.length > 0 && (
-        <Said icon={<ScheduleOutlined fontSize="small" color="action" />}>
+        <Said icon={<Icon outline={mdiClockOutline} fontSize="small" color="action" />}>
           Waits until {change.waitsFor.map(({ pid, host }) => `the service of process ${pid} on ${host}`).join(' and ')}{' '}
           runs by this model file: restart it.
         </Said>
@@ -180,13 +179,13 @@ function HazardItem({
     examples.length > 0 ? `${sentence} Such as ${examples.map((text) => `“${text}”`).join(', ')}.` : sentence;
   if (!open)
     return (
-      <Said icon={<CheckCircleOutlined fontSize="small" color="success" />}>
+      <Said icon={<Icon outline={mdiCheckCircleOutline} fontSize="small" color="success" />}>
         {said} {safely}
       </Said>
     );
   const needed = choice ? needsText(choice.way) : null;
   return (
-    <Said icon={<WarningAmberOutlined fontSize="small" color="warning" />}>
+    <Said icon={<Icon outline={mdiAlertOutline} fontSize="small" color="warning" />}>
       {said}
       <RadioGroup
         value={choice?.way ?? ''}

@@ -1,4 +1,4 @@
-import FileDownloadOutlined from '@mui/icons-material/FileDownloadOutlined';
+import { mdiTrayArrowDown } from '@mdi/js';
 import {
   Box,
   Button,
@@ -14,6 +14,7 @@ import {
 import { useQuery } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
+import { Icon } from '../common/icon';
 import { api, unwrap } from '../api';
 import { Empty, Failed } from '../common/states';
 import { isForOperator, OperatorOnly } from '../session/operator-only';
@@ -129,7 +130,7 @@ export function ModelPage() {
         </TextField>
         <Button
           variant="outlined"
-          startIcon={<FileDownloadOutlined />}
+          startIcon={<Icon outline={mdiTrayArrowDown} />}
           disabled={!model.data}
           onClick={() => saveFile('model.svg', 'image/svg+xml', diagramAsSvg(layout))}
         >
@@ -137,7 +138,7 @@ export function ModelPage() {
         </Button>
         <Button
           variant="outlined"
-          startIcon={<FileDownloadOutlined />}
+          startIcon={<Icon outline={mdiTrayArrowDown} />}
           disabled={!model.data}
           onClick={() => saveFile('model.mmd', 'text/plain', model.data!.mermaid)}
         >

@@ -1,23 +1,26 @@
-import AddReactionOutlined from '@mui/icons-material/AddReactionOutlined';
-import AlternateEmail from '@mui/icons-material/AlternateEmailOutlined';
-import ChatBubbleOutline from '@mui/icons-material/ChatBubbleOutlineOutlined';
-import PersonAddOutlined from '@mui/icons-material/PersonAddOutlined';
-import ReplyOutlined from '@mui/icons-material/ReplyOutlined';
-import VisibilityOutlined from '@mui/icons-material/VisibilityOutlined';
+import {
+  mdiAccountPlusOutline,
+  mdiAt,
+  mdiChatOutline,
+  mdiEmoticonPlusOutline,
+  mdiEyeOutline,
+  mdiReplyOutline,
+} from '@mdi/js';
 import { Box, Link, Stack, Typography } from '@mui/material';
 import { sayActors, sayActs } from '@gather-lane/words';
 import type { Notification } from '@gather-lane/client';
 import { Link as RouterLink } from 'react-router';
+import { Icon } from '../common/icon';
 import { Ago } from '../common/time';
 import { Avatar } from '../users/avatar';
 
 const ICONS = {
-  followed: PersonAddOutlined,
-  commented: ChatBubbleOutline,
-  replied: ReplyOutlined,
-  reacted: AddReactionOutlined,
-  mentioned: AlternateEmail,
-  watched: VisibilityOutlined,
+  followed: mdiAccountPlusOutline,
+  commented: mdiChatOutline,
+  replied: mdiReplyOutline,
+  reacted: mdiEmoticonPlusOutline,
+  mentioned: mdiAt,
+  watched: mdiEyeOutline,
 } as const;
 
 /** Where it leads: the very comment, the post, or who follows. */
@@ -29,7 +32,6 @@ function addressOf({ postId, commentId, actors, target }: Notification): string 
 /** One notification: who did what, when, and to what. */
 export function NotificationRow({ notification }: { notification: Notification }) {
   const { kind, actors, unseen, at, text } = notification;
-  const Icon = ICONS[kind];
   return (
     <Stack
       component="li"
@@ -44,7 +46,12 @@ export function NotificationRow({ notification }: { notification: Notification }
         '&:not(:last-of-type)': { borderBottom: 1, borderBottomColor: 'divider' },
       }}
     >
-      <Icon fontSize="small" aria-hidden sx={{ mt: 0.5, color: unseen ? 'secondary.main' : 'text.secondary' }} />
+      <Icon
+        outline={ICONS[kind]}
+        fontSize="small"
+        aria-hidden
+        sx={{ mt: 0.5, color: unseen ? 'secondary.main' : 'text.secondary' }}
+      />
       <Stack
         direction="row"
         sx={{

@@ -1,8 +1,9 @@
-import Refresh from '@mui/icons-material/Refresh';
+import { mdiRefresh } from '@mdi/js';
 import { Box, Button, Card, MenuItem, Stack, TextField, Typography } from '@mui/material';
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useRef } from 'react';
 import { useSearchParams } from 'react-router';
+import { Icon } from '../common/icon';
 import { api, unwrap } from '../api';
 import { Empty, Failed, LoadingPosts } from '../common/states';
 import { usePages } from '../common/use-pages';
@@ -80,7 +81,11 @@ function List({ viewer }: { viewer: string }) {
           ))}
         </TextField>
         <Box sx={{ flexGrow: 1 }} />
-        <Button startIcon={<Refresh />} loading={list.isRefetching} onClick={() => void list.refetch()}>
+        <Button
+          startIcon={<Icon outline={mdiRefresh} />}
+          loading={list.isRefetching}
+          onClick={() => void list.refetch()}
+        >
           {isNewer ? 'Show what is new' : 'Refresh'}
         </Button>
       </Stack>

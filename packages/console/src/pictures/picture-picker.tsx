@@ -1,10 +1,9 @@
-import AddPhotoAlternateOutlined from '@mui/icons-material/AddPhotoAlternateOutlined';
-import ArrowBack from '@mui/icons-material/ArrowBack';
-import Close from '@mui/icons-material/Close';
+import { mdiArrowLeft, mdiClose, mdiImagePlusOutline } from '@mdi/js';
 import { Alert, Box, Button, IconButton, Stack, TextField } from '@mui/material';
 import type { Picture } from '@gather-lane/client';
 import { useMutation } from '@tanstack/react-query';
 import { useRef } from 'react';
+import { Icon } from '../common/icon';
 import { errorText } from '../common/states';
 import { pathOf } from './pictures';
 import { uploadPicture } from './upload';
@@ -56,14 +55,14 @@ export function PicturePicker({ media, onChange }: Props) {
             onClick={() => swap(i)}
             aria-label={`Move picture ${i + 1} forward`}
           >
-            <ArrowBack fontSize="small" />
+            <Icon outline={mdiArrowLeft} fontSize="small" />
           </IconButton>
           <IconButton
             size="small"
             onClick={() => onChange(media.filter((each) => each !== picture))}
             aria-label={`Remove picture ${i + 1}`}
           >
-            <Close fontSize="small" />
+            <Icon outline={mdiClose} fontSize="small" />
           </IconButton>
         </Stack>
       ))}
@@ -81,7 +80,7 @@ export function PicturePicker({ media, onChange }: Props) {
       />
       {media.length < MOST && (
         <Button
-          startIcon={<AddPhotoAlternateOutlined />}
+          startIcon={<Icon outline={mdiImagePlusOutline} />}
           loading={add.isPending}
           onClick={() => input.current?.click()}
           sx={{ alignSelf: 'start' }}

@@ -1,7 +1,8 @@
-import BrokenImageOutlined from '@mui/icons-material/BrokenImageOutlined';
+import { mdiImageBrokenVariant } from '@mdi/js';
 import { Box, Typography } from '@mui/material';
 import type { Picture } from '@gather-lane/client';
 import { useState } from 'react';
+import { Icon } from '../common/icon';
 
 /** The pictures of a post: in their proportions, never wider than the column and never taller than the window. */
 export function Pictures({ media }: { media: readonly Picture[] }) {
@@ -50,7 +51,7 @@ function OnePicture({ picture }: { picture: Picture }) {
           p: 1,
         }}
       >
-        <BrokenImageOutlined />
+        <Icon outline={mdiImageBrokenVariant} />
         <Typography variant="body2">{alt || 'This picture could not be loaded.'}</Typography>
       </Box>
     );

@@ -1,11 +1,9 @@
-import ChatBubbleOutline from '@mui/icons-material/ChatBubbleOutlineOutlined';
-import DeleteOutline from '@mui/icons-material/DeleteOutlined';
-import EditOutlined from '@mui/icons-material/EditOutlined';
-import ExpandMore from '@mui/icons-material/ExpandMore';
+import { mdiChatOutline, mdiChevronDown, mdiPencilOutline, mdiTrashCanOutline } from '@mdi/js';
 import { Button, Card, Stack, Tooltip, Typography } from '@mui/material';
 import type { FeedItem, Picture, Post } from '@gather-lane/client';
 import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
+import { Icon } from '../common/icon';
 import { api, unwrap } from '../api';
 import { ChangedMeanwhile, ownParts, type Readable } from '../common/changed-meanwhile';
 import { useNotice } from '../common/notice';
@@ -138,7 +136,7 @@ export function PostCard({
           component={RouterLink}
           to={`/posts/${post.id}`}
           color="inherit"
-          startIcon={<ChatBubbleOutline />}
+          startIcon={<Icon outline={mdiChatOutline} />}
           sx={{ color: 'text.secondary' }}
           aria-label={`${post.tallies.comments} comments`}
         >
@@ -155,7 +153,7 @@ export function PostCard({
         <Stack direction="row" sx={{ ml: 'auto' }}>
           {post.can.edit && !edit && (
             <Button
-              startIcon={<EditOutlined />}
+              startIcon={<Icon outline={mdiPencilOutline} />}
               onClick={() => {
                 setMedia(post.media);
                 begin(post);
@@ -169,7 +167,11 @@ export function PostCard({
           )}
           {post.can.withhold && <Button onClick={() => setRemoving('withhold')}>Withhold</Button>}
           {post.can.delete && (
-            <Button startIcon={<DeleteOutline />} color="error" onClick={() => setRemoving('delete')}>
+            <Button
+              startIcon={<Icon outline={mdiTrashCanOutline} />}
+              color="error"
+              onClick={() => setRemoving('delete')}
+            >
               Delete
             </Button>
           )}
@@ -210,7 +212,7 @@ function StandsButton({ post, open, onToggle }: { post: FeedItem; open: boolean;
       sx={{ color }}
       onClick={onToggle}
       aria-expanded={open}
-      endIcon={<ExpandMore sx={{ transform: open ? 'rotate(180deg)' : 'none' }} />}
+      endIcon={<Icon outline={mdiChevronDown} sx={{ transform: open ? 'rotate(180deg)' : 'none' }} />}
     >
       {label}
     </Button>

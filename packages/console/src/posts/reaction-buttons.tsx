@@ -1,9 +1,7 @@
-import ThumbDown from '@mui/icons-material/ThumbDown';
-import ThumbDownOutlined from '@mui/icons-material/ThumbDownOutlined';
-import ThumbUp from '@mui/icons-material/ThumbUp';
-import ThumbUpOutlined from '@mui/icons-material/ThumbUpOutlined';
+import { mdiThumbDown, mdiThumbDownOutline, mdiThumbUp, mdiThumbUpOutline } from '@mdi/js';
 import { Button, Tooltip } from '@mui/material';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { Icon } from '../common/icon';
 import { api, unwrap } from '../api';
 import { useNotice } from '../common/notice';
 import { errorText } from '../common/states';
@@ -17,9 +15,9 @@ interface Reactable {
   readonly tallies: { readonly reactions: Record<string, number>; readonly net: number };
 }
 
-const ICONS: Record<string, [on: typeof ThumbUp, off: typeof ThumbUp]> = {
-  like: [ThumbUp, ThumbUpOutlined],
-  dislike: [ThumbDown, ThumbDownOutlined],
+const ICONS: Record<string, [on: string, off: string]> = {
+  like: [mdiThumbUp, mdiThumbUpOutline],
+  dislike: [mdiThumbDown, mdiThumbDownOutline],
 };
 
 /** The counts as they will be once a reaction is another. */
@@ -64,20 +62,20 @@ export function ReactionButtons({ thing, on }: { thing: Reactable; on: 'post' | 
   });
   return (about?.reactions ?? []).map(({ name, label }) => {
     const own = thing.reaction === name;
-    const Icon = ICONS[name]?.[own ? 0 : 1];
+    const outline = ICONS[name]?.[own ? 0 : 1];
     const count = thing.tallies.reactions[name] ?? 0;
     return (
       <Tooltip key={name} title={own ? `${label}: take it back` : label}>
         <Button
           color={own ? 'primary' : 'inherit'}
-          startIcon={Icon && <Icon />}
+          startIcon={outline && <Icon outline={outline} />}
           aria-pressed={own}
           aria-label={`${label}, ${count}`}
           disabled={change.isPending}
           onClick={() => (session ? change.mutate(own ? null : name) : askSignIn())}
           sx={{ minWidth: 0, ...(!own && { color: 'text.secondary' }) }}
         >
-          {Icon ? count : `${label} ${count}`}
+          {outline ? count : `${label} ${count}`}
         </Button>
       </Tooltip>
     );

@@ -1,8 +1,8 @@
-import Visibility from '@mui/icons-material/Visibility';
-import VisibilityOutlined from '@mui/icons-material/VisibilityOutlined';
+import { mdiEye, mdiEyeOutline } from '@mdi/js';
 import { Button } from '@mui/material';
 import type { Post } from '@gather-lane/client';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { Icon } from '../common/icon';
 import { api, unwrap } from '../api';
 import { useNotice } from '../common/notice';
 import { errorText } from '../common/states';
@@ -34,7 +34,7 @@ export function WatchButton({ post }: { post: Post }) {
     <Button
       color="inherit"
       sx={{ color: 'text.secondary' }}
-      startIcon={post.watching ? <Visibility /> : <VisibilityOutlined />}
+      startIcon={post.watching ? <Icon outline={mdiEye} /> : <Icon outline={mdiEyeOutline} />}
       loading={change.isPending}
       aria-pressed={post.watching}
       onClick={() => change.mutate()}

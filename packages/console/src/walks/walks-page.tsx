@@ -1,9 +1,9 @@
-import CheckCircleOutlined from '@mui/icons-material/CheckCircleOutlined';
-import CancelOutlined from '@mui/icons-material/CancelOutlined';
+import { mdiCheckCircleOutline, mdiCloseCircleOutline } from '@mdi/js';
 import { Alert, Box, Button, Card, Link, MenuItem, Stack, TextField, Typography } from '@mui/material';
 import type { StepOutcome } from '@gather-lane/core/calls';
 import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
+import { Icon } from '../common/icon';
 import { Failed } from '../common/states';
 import { isForOperator, OperatorOnly } from '../session/operator-only';
 import { keepWalk, keptWalk } from './kept-walk';
@@ -171,9 +171,9 @@ function Step({
     <Card role="listitem" sx={{ px: 1.5, py: 0.75, borderColor: met ? undefined : 'error.main' }}>
       <Stack direction="row" sx={{ gap: 1, alignItems: 'center' }}>
         {met ? (
-          <CheckCircleOutlined color="success" fontSize="small" titleAccess="met" />
+          <Icon outline={mdiCheckCircleOutline} color="success" fontSize="small" titleAccess="met" />
         ) : (
-          <CancelOutlined color="error" fontSize="small" titleAccess="not met" />
+          <Icon outline={mdiCloseCircleOutline} color="error" fontSize="small" titleAccess="not met" />
         )}
         <Box sx={{ minWidth: 0, flex: 1 }}>
           <Typography sx={{ lineHeight: 1.3 }}>
