@@ -7,7 +7,7 @@ import { root } from '../scripts/steps.mjs';
 import { openData, PAGES } from './data.mjs';
 import { load, median, mixed } from './load.mjs';
 import { againstPgbench } from './pgbench.mjs';
-import { postgresSeconds, processorSeconds, startService } from './service.mjs';
+import { postgresSeconds, processorSeconds, startService, urlOf } from './service.mjs';
 import { printTable } from './table.mjs';
 
 const ORDERS = ['recent', 'score'];
@@ -46,9 +46,8 @@ export async function benchRead(size) {
   }
 }
 
-async function startRivals({ host, port, user, password, database }, folder) {
-  const url = `postgres://${user}:${encodeURIComponent(password)}@${host}:${port}/${database}`;
-  const child = fork(join(root, 'bench/rivals.mjs'), [folder, url], {
+async function startRivals(database, folder) {
+  const child = fork(join(root, 'bench/rivals.mjs'), [folder, urlOf(database)], {
     env: { ...process.env, GATHER_LANE_RATES_CALLS_PER_MINUTE: '100000000' },
   });
   const addresses = await new Promise((resolve, reject) => {

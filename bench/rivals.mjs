@@ -127,7 +127,7 @@ const environment = {
 const { config } = loadConfig({ folder, environment });
 const at = new URL(url);
 const address = {
-  host: at.hostname,
+  host: decodeURIComponent(at.hostname),
   port: Number(at.port),
   user: at.username,
   password: decodeURIComponent(at.password),

@@ -15,8 +15,9 @@ const CONFIGURATION = {
 /** The Node that runs services, unless another is named. */
 const NODE = process.env.BENCH_NODE ?? process.execPath;
 
-const urlOf = ({ host, port, user, password, database }) =>
-  `postgres://${user}:${encodeURIComponent(password)}@${host}:${port}/${database}`;
+/** An address as the service is given it: the folder of a Unix socket is escaped as its host. */
+export const urlOf = ({ host, port, user, password, database }) =>
+  `postgres://${user}:${encodeURIComponent(password)}@${encodeURIComponent(host)}:${port}/${database}`;
 
 /** Starts the service on a database. @returns its address, its process id, and how to act as a user */
 export async function startService(

@@ -40,7 +40,7 @@ export async function makeStandby(cluster: Cluster): Promise<Standby> {
   const options = Object.entries(settings).flatMap(([name, value]) => ['-c', `${name}=${value}`]);
   const child = spawn(join(binaries, 'postgres'), ['-D', folder, ...options], { ...as, stdio: 'ignore' });
   const ended = new Promise((resolve) => child.once('exit', resolve));
-  const address = { ...cluster.address, port };
+  const address = { ...cluster.address, host: '127.0.0.1', port };
   const standby = {
     address,
     async ask(sql: string) {

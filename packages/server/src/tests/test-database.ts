@@ -8,7 +8,7 @@ export const sharedDatabase = (): DatabaseAddress =>
 
 /** An address as the service is given it. */
 export const urlOf = ({ host, port, user, password, database }: DatabaseAddress): string =>
-  `postgres://${user}:${encodeURIComponent(password!)}@${host}:${port}/${database}`;
+  `postgres://${user}:${encodeURIComponent(password!)}@${encodeURIComponent(host)}:${port}/${database}`;
 
 /** Does something with a connection to the tests' PostgreSQL that is to none of the databases which are copied. */
 export async function asAdmin<T>(work: (client: pg.Client) => Promise<T>): Promise<T> {

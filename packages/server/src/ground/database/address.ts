@@ -124,10 +124,13 @@ function portOf(text: string | undefined, name: string): number {
 export const serversOf = (address: DatabaseAddress): ServerPlace[] =>
   [address, ...(address.others ?? [])].map(({ host, port }) => ({ host, port }));
 
+/** The Unix socket of a server in a folder, which an address names in place of a host. */
+export const socketPath = ({ host, port }: ServerPlace): string => `${host}/.s.PGSQL.${port}`;
+
 /** Where it is, as messages name it. */
 export const sayServers = (address: DatabaseAddress): string =>
   serversOf(address)
-    .map(({ host, port }) => `${host}:${port}`)
+    .map((place) => (place.host.startsWith('/') ? socketPath(place) : `${place.host}:${place.port}`))
     .join(', ');
 
 /** An address as messages name it: without the password. */

@@ -23,6 +23,7 @@ export function explainConnectError(error: unknown, address: DatabaseAddress): D
         options,
       );
     case 'ECONNREFUSED':
+    case 'ENOENT':
       return new DatabaseFault(
         'host',
         `Nothing listens for PostgreSQL at ${servers}: start the server, or correct host and port.`,

@@ -32,6 +32,7 @@ const FULL = ['53100', 'ENOSPC'];
 
 interface Failure {
   readonly code?: string;
+  readonly syscall?: string;
   readonly message?: string;
   readonly driverError?: unknown;
 }
@@ -43,19 +44,30 @@ function either(error: unknown, is: (failure: Failure) => boolean): boolean {
   return is(failure) || (inner !== undefined && inner !== error && either(inner, is));
 }
 
+/** A Unix socket that is not there: as where nothing listens. */
+const hasNoSocket = ({ code, syscall }: Failure): boolean => code === 'ENOENT' && syscall === 'connect';
+
 /** True for an error that means that the database is not to be reached or written, and not that a statement was wrong. */
 export const isDatabaseGone = (error: unknown): boolean =>
   error instanceof QueryRunnerAlreadyReleasedError ||
   either(
     error,
-    ({ code = '', message = '' }) => SQL_STATES.test(code) || SYSTEM_ERRORS.includes(code) || MESSAGES.test(message),
+    (failure) =>
+      SQL_STATES.test(failure.code ?? '') ||
+      SYSTEM_ERRORS.includes(failure.code ?? '') ||
+      MESSAGES.test(failure.message ?? '') ||
+      hasNoSocket(failure),
   );
 
 /** True for a connection that broke after a statement may have been sent: nobody knows whether it was done. */
 export const wasCutOff = (error: unknown): boolean =>
   isDatabaseGone(error) &&
   !(error instanceof QueryRunnerAlreadyReleasedError) &&
-  !either(error, ({ code = '', message = '' }) => NEVER_SENT_STATES.includes(code) || NEVER_SENT.test(message));
+  !either(
+    error,
+    (failure) =>
+      NEVER_SENT_STATES.includes(failure.code ?? '') || NEVER_SENT.test(failure.message ?? '') || hasNoSocket(failure),
+  );
 
 /** True for a statement that took longer, or waited longer for a lock, than the limits allow. */
 export const isTooSlow = (error: unknown): boolean => either(error, ({ code = '' }) => TOO_SLOW.includes(code));

@@ -12,6 +12,7 @@ import { binariesFor } from './binaries.js';
 import { ClusterKeeper, isAlive } from './keeper.js';
 import { keepLogOf } from './kept-log.js';
 import { lastWords, launch, type ClusterParts, type Settings } from './launch.js';
+import { hostOf } from './socket.js';
 
 export { freePort } from './launch.js';
 
@@ -74,11 +75,11 @@ export async function startCluster(
     notice(`${found}; it kept its log elsewhere or not at all, and is started again.`);
     await adopted.stop();
   }
-  const { pid, port } = await launch(parts, { more: settings });
-  const address = addressAt(port, password);
-  await untilReady(address, pid, home);
-  await makeDatabase(address);
-  return clusterOf(parts, { pid, port }, false);
+  const started = await launch(parts, { more: settings });
+  await untilReady(addressAt(started.port, password), started.pid, home);
+  const cluster = clusterOf(parts, started, false);
+  await makeDatabase(cluster.address);
+  return cluster;
 }
 
 interface Parts extends ClusterParts {
@@ -96,7 +97,7 @@ export interface ClusterChoices {
 
 function clusterOf(parts: Parts, { pid, port }: { pid: number; port: number }, adopted: boolean): Cluster {
   const { home, folder, password, settings } = parts;
-  const address = addressAt(port, password);
+  const address = addressAt(port, password, hostOf(home, port));
   const keeper = new ClusterKeeper(pid, async () => {
     const again = await launch(parts, { samePort: port, more: settings });
     await untilReady(address, again.pid, home);
@@ -105,9 +106,9 @@ function clusterOf(parts: Parts, { pid, port }: { pid: number; port: number }, a
   return { address, folder, adopted, watch: (said) => keeper.watch(said), stop: () => keeper.stop() };
 }
 
-/** The address of a cluster of ours. */
-export function addressAt(port: number, password: string): DatabaseAddress {
-  return { host: '127.0.0.1', port, user: ROLE, password, database: DATABASE, ssl: false };
+/** The address of a cluster of ours, on the loopback unless another host is named. */
+export function addressAt(port: number, password: string, host = '127.0.0.1'): DatabaseAddress {
+  return { host, port, user: ROLE, password, database: DATABASE, ssl: false };
 }
 
 /** Where the cluster of a data folder is kept. @param notice is told where that is another folder */
@@ -237,12 +238,9 @@ async function makeDatabase(address: DatabaseAddress): Promise<void> {
 /** The address of a data folder's cluster when it is running, or null. */
 export async function findCluster(data: string): Promise<DatabaseAddress | null> {
   const password = clusterPassword(data);
-  const folder = join(
-    clusterHome(data, clusterAccount(), () => undefined),
-    'pg',
-  );
-  const running = await findRunning(folder, password);
-  return running && addressAt(running.port, password);
+  const home = clusterHome(data, clusterAccount(), () => undefined);
+  const running = await findRunning(join(home, 'pg'), password);
+  return running && addressAt(running.port, password, hostOf(home, running.port));
 }
 
 /** Makes the data folder, open enough for the cluster's account to pass through, and no more. */
