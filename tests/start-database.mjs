@@ -19,7 +19,8 @@ export default async function startDatabase() {
   await template.initialize();
   await migrate(template);
   // Nothing here has to outlive a power cut, and a database is copied for each suite.
-  for (const name of ['fsync', 'full_page_writes', 'synchronous_commit'])
+  // Nor long enough to be cleaned: a worker for each of dozens of databases every ten seconds would take from the tests.
+  for (const name of ['fsync', 'full_page_writes', 'synchronous_commit', 'autovacuum'])
     await template.query(`ALTER SYSTEM SET ${name} = off`);
   await template.query(`SELECT pg_reload_conf()`);
   await template.destroy();

@@ -118,8 +118,6 @@ export class ModelDataSource extends DataSource {
           ended?.(true);
           return void this.#failed<T>(query, unreached!).then(resolve, reject);
         }
-        const unheard = () => undefined;
-        client.on('error', unheard);
         let written: { readonly error: Error | null; readonly result: QueryResult };
         inOnePacket(client, () => {
           client.query(query, (error: Error | null, result) => {
@@ -127,7 +125,6 @@ export class ModelDataSource extends DataSource {
             written = { error, result };
           });
           places.tell(client, this.#prepares, () => {
-            client.removeListener('error', unheard);
             const { error, result } = written;
             release(error ?? undefined);
             if (error) return void this.#failed<T>(query, error).then(resolve, reject);

@@ -31,20 +31,12 @@ export function rowsOf<T>(outcome: Outcome): T[] {
   return outcome.rows as T[];
 }
 
-/** A connection for some work. That it breaks is told to whoever waits for it on it; unheard, it would end the process. */
+/** A connection for some work. */
 export function lease(pool: Pool): Promise<{ client: PoolClient; release: (broken: boolean) => void }> {
   return new Promise((resolve, reject) => {
     pool.connect((unreached, client, done) => {
       if (!client) return reject(unreached!);
-      const unheard = () => undefined;
-      client.on('error', unheard);
-      resolve({
-        client,
-        release: (broken) => {
-          client.removeListener('error', unheard);
-          done(broken);
-        },
-      });
+      resolve({ client, release: done });
     });
   });
 }

@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs';
 import { setTimeout as pause } from 'node:timers/promises';
 
 const LOOK_MS = 500;
@@ -6,13 +7,25 @@ const LONGEST_PAUSE_MS = 30_000;
 /** A server that does not end when asked to is told to by force after so long. */
 const PATIENCE_MS = 20_000;
 
-/** Whether a process is there. */
+/** Whether a process runs. One that ended and whose parent does not ask how, as in a container without an init, does not. */
 export function isAlive(pid: number): boolean {
   try {
     process.kill(pid, 0);
-    return true;
   } catch (error) {
-    return (error as { code?: string }).code === 'EPERM';
+    if ((error as { code?: string }).code !== 'EPERM') return false;
+  }
+  return !ENDED.test(statOf(pid));
+}
+
+/** The state after the program's name, which may have anything in it. */
+const ENDED = /\) [ZX] [^)]*$/;
+
+/** What Linux says of a process; empty where it says nothing. */
+function statOf(pid: number): string {
+  try {
+    return readFileSync(`/proc/${pid}/stat`, 'utf8');
+  } catch {
+    return '';
   }
 }
 
