@@ -30,7 +30,7 @@ async function acts(dataSource, people, posts) {
   const store = new Posts(dataSource, pages, address, []);
   const watches = new Watches(dataSource, dataSource, { posts: store, pages });
   const comments = new Comments(dataSource, { posts: store, watches, pages, address }, [], 4);
-  const follows = new Follows(dataSource, new Users(dataSource, pages, address, [], { longestName: 60 }), 10_000);
+  const follows = new Follows(dataSource, new Users(dataSource, pages, address, []), 10_000);
   const person = (i) => people[(i * 31) % people.length];
   // Another kind each time that the turn comes to the same person, so that every act changes something.
   const KINDS = ['like', 'dislike', null];

@@ -2,6 +2,7 @@ import type { Capability } from '../../ground/capability/capability.js';
 import { orphans } from '../../ground/capability/data-check.js';
 import { readId } from '../../ground/http/doorway.js';
 import { Sessions } from '../sessions/service.js';
+import { NewAccounts } from '../users/new-accounts.js';
 import { Users } from '../users/service.js';
 import { Identity } from './identity.entity.js';
 import { TRIALS } from './ownership.js';
@@ -39,7 +40,7 @@ export const identities: Capability = {
     const { database, config, address } = house;
     const [users, sessions, standIn] = [house.get(Users), house.get(Sessions), house.find(StandIn)];
     const { providers, issuers } = config.signIn;
-    const all = new Identities(database, users, address, {
+    const all = new Identities(database, house.get(NewAccounts), address, {
       model: config.model,
       providers: [...providers, ...(standIn ? [standIn.provider] : [])],
       issuers,

@@ -8,7 +8,7 @@ import { Problem, refusalProblem } from '../../ground/http/problem.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
 import { toSignedIn, type SessionCheckRow } from '../sessions/signed-in.js';
 import { hashOf } from '../sessions/tokens.js';
-import type { Users } from '../users/service.js';
+import type { NewAccounts } from '../users/new-accounts.js';
 import { profileOf, signInWarnings, type ClaimSource } from './claims.js';
 import { Identity } from './identity.entity.js';
 import { OutsideTokens, type OutsideIssuer } from './outside-tokens.js';
@@ -39,7 +39,7 @@ export interface IdentityRow {
 /** Who people are to outside issuers: signing in through a provider, and bearer tokens of an issuer elsewhere. */
 export class Identities {
   readonly #dataSource: DataSource;
-  readonly #users: Users;
+  readonly #newAccounts: NewAccounts;
   readonly #address: PublicAddress;
   readonly #providers: Providers;
   readonly #tokens: OutsideTokens;
@@ -47,7 +47,7 @@ export class Identities {
 
   constructor(
     dataSource: DataSource,
-    users: Users,
+    newAccounts: NewAccounts,
     address: PublicAddress,
     config: {
       readonly providers: readonly Provider[];
@@ -57,7 +57,7 @@ export class Identities {
   ) {
     this.#model = config.model;
     this.#dataSource = dataSource;
-    this.#users = users;
+    this.#newAccounts = newAccounts;
     this.#address = address;
     this.#providers = new Providers(config.providers);
     this.#tokens = new OutsideTokens(config.issuers);
@@ -202,7 +202,7 @@ export class Identities {
     }
     // What an account would be made from is looked at for newcomers alone.
     const profile = profileOf(claims, source, this.#model);
-    return this.#users.ofOutside(profile, async (manager) => {
+    return this.#newAccounts.ofOutside(profile, async (manager) => {
       await manager.query(LOCK_IDENTITY, [JSON.stringify([issuer, subject])]);
       const found = await findIdentity(manager, issuer, subject);
       if (found && found.user_id === null) throw new Problem('account-gone', GONE);

@@ -4,6 +4,7 @@ import { orphans } from '../../ground/capability/data-check.js';
 import { Lists } from '../../ground/standbys/lists.js';
 import { AccountDeletion } from './deletion/service.js';
 import { Credential } from './credential.entity.js';
+import { NewAccounts } from './new-accounts.js';
 import { TRIALS } from './ownership.js';
 import { ReservedHandle } from './reserved-handle.entity.js';
 import { Users } from './service.js';
@@ -73,14 +74,14 @@ export const users: Capability = {
   trials: TRIALS,
   start(house) {
     const { database, pages, address, config } = house;
-    const all = house.add(
-      new Users(database, pages, address, config.model, { longestName: config.limits.name, tiers: config.draw.tiers }),
-    );
+    const all = house.add(new Users(database, pages, address, config.model, config.draw.tiers));
+    const newAccounts = house.add(new NewAccounts(database, config.limits.name));
     return {
       owners: { user: (reference, caller) => all.owned(reference, caller) },
       routes: async (app) =>
         (await import('./routes.js')).userRoutes(app, {
           users: all,
+          newAccounts,
           lists: house.get(Lists),
           deletion: house.get(AccountDeletion),
           address,

@@ -7,6 +7,7 @@ import { seenHeaders } from '../../ground/standbys/seen.js';
 import { replies } from '../../ground/http/replies.js';
 import { aside } from '../../ground/traces/call-scope.js';
 import { pageQuery, ref, userParam, Uuid } from '../../ground/http/schemas.js';
+import type { NewAccounts } from './new-accounts.js';
 import type { Users } from './service.js';
 import type { AccountDeletion } from './deletion/service.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
@@ -17,6 +18,7 @@ import { UserPage } from './schema.js';
 /** What these are made of. */
 interface Needs {
   readonly users: Users;
+  readonly newAccounts: NewAccounts;
   readonly lists: Lists;
   readonly deletion: AccountDeletion;
   readonly address: PublicAddress;
@@ -25,7 +27,7 @@ interface Needs {
 
 /** Routes of accounts and profiles. */
 export function userRoutes(app: App, services: Needs): void {
-  const { users, deletion, lists, address, config } = services;
+  const { users, newAccounts, deletion, lists, address, config } = services;
   for (const schema of [AuthorSchema, UserSchema, MeSchema, UserPage]) app.addSchema(schema);
 
   app.post(
@@ -49,7 +51,7 @@ export function userRoutes(app: App, services: Needs): void {
       },
     },
     async (request, reply) => {
-      const id = await users.signUp(request.body);
+      const id = await newAccounts.signUp(request.body);
       return reply
         .code(201)
         .header('location', address.to(`/v1/users/${id}`))

@@ -1,9 +1,5 @@
-import { randomInt } from 'node:crypto';
 import {
-  firstCharacters,
   foldHandle,
-  handleFault,
-  handleFrom,
   isOwner,
   visibleFields,
   toDraw,
@@ -14,7 +10,6 @@ import {
   type Owned,
 } from '@gather-lane/core';
 import type { DataSource, EntityManager } from 'typeorm';
-import { v7 as uuidv7 } from 'uuid';
 import type { Querying } from '../../ground/database/hot-transaction.js';
 import { brokenConstraint, inTransaction } from '../../ground/database/transaction.js';
 import { relationsOf } from './relations.js';
@@ -22,9 +17,7 @@ import { instantOf, type Page, type PageRequest, type Pages } from '../../ground
 import { invalid, Problem } from '../../ground/http/problem.js';
 import type { PublicAddress } from '../../ground/http/public-address.js';
 import { HOLD_UPLOAD } from '../media/fragments.js';
-import type { OutsideProfile } from '../identities/claims.js';
 import { fieldColumns, withFieldProblems } from '../../ground/fields/field-columns.js';
-import { hashPassword } from '../sessions/passwords.js';
 import { Credential } from './credential.entity.js';
 import { changeHandle, handleTaken, isReserved } from './handles.js';
 import {
@@ -44,16 +37,6 @@ import { User } from './user.entity.js';
 import { viewerOf } from './visibility.js';
 
 const UUID = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i;
-const PLAIN_ATTEMPTS = 6;
-
-/** What somebody signs up with. */
-export interface SignUp {
-  readonly name: string;
-  readonly email: string;
-  readonly password: string;
-  readonly handle?: string;
-  readonly fields?: FieldValues;
-}
 
 /** What of a profile is edited; what is not named stays. */
 export interface UserEdit {
@@ -72,7 +55,6 @@ export class Users {
   readonly #pages: Pages;
   readonly #address: PublicAddress;
   readonly #model: OwnFields;
-  readonly #longestName: number;
   readonly #tiers: readonly DrawTier[];
 
   constructor(
@@ -80,89 +62,13 @@ export class Users {
     pages: Pages,
     address: PublicAddress,
     model: OwnFields,
-    { longestName, tiers = [] }: { readonly longestName: number; readonly tiers?: readonly DrawTier[] },
+    tiers: readonly DrawTier[] = [],
   ) {
     this.#dataSource = dataSource;
     this.#pages = pages;
     this.#address = address;
     this.#model = model;
-    this.#longestName = longestName;
     this.#tiers = tiers;
-  }
-
-  /**
-   * Makes an account. Without a handle, one is made from the name, with a number when it is taken.
-   * @returns the new user's id
-   * @throws Problem `taken` naming the field, `invalid` for a handle that cannot be
-   */
-  async signUp({ name, email, password, handle: wanted, fields }: SignUp): Promise<string> {
-    const handle = wanted === undefined ? null : foldHandle(wanted);
-    const fault = handle === null ? null : handleFault(handle);
-    if (fault) throw invalid('/handle', fault);
-    const passwordHash = await hashPassword(password);
-    const id = uuidv7();
-    return this.#withHandle(name, handle, [], async (manager, candidate) => {
-      await manager.insert(User, { id, handle: candidate, name, ...(fields && { fields }) });
-      await manager.insert(Credential, { userId: id, email, passwordHash });
-      return id;
-    }).catch((error: unknown) => {
-      if (brokenConstraint(error) !== 'credentials_email_taken') throw error;
-      throw new Problem('taken', 'An account with this e-mail exists already: sign in, or use another.', [
-        { pointer: '/email', detail: 'is taken' },
-      ]);
-    });
-  }
-
-  /**
-   * The user of somebody who signs in elsewhere; one who is not known yet is made.
-   * @param look says in the transaction who it is: the user who is known, or what to do with the id of a new one
-   * @returns the user's id
-   */
-  async ofOutside(
-    profile: OutsideProfile,
-    look: (manager: EntityManager) => Promise<string | ((id: string) => Promise<unknown>)>,
-  ): Promise<string> {
-    const name = firstCharacters(profile.name ?? profile.handle ?? 'Newcomer', this.#longestName);
-    const wished = profile.handle === null ? [] : [foldHandle(profile.handle)].filter((each) => !handleFault(each));
-    return this.#withHandle(name, null, wished, async (manager, handle) => {
-      const found = await look(manager);
-      if (typeof found === 'string') return found;
-      const id = uuidv7();
-      const { picture: pictureLink, fields } = profile;
-      await manager.insert(User, { id, handle, name, pictureLink, ...(Object.keys(fields).length > 0 && { fields }) });
-      await found(id);
-      return id;
-    });
-  }
-
-  /**
-   * Does what makes a user, in a transaction, with a handle that is free.
-   * @param fixed the handle that it has to be; null tries those wished for, then ones made from the name
-   */
-  async #withHandle(
-    name: string,
-    fixed: string | null,
-    wished: readonly string[],
-    work: (manager: EntityManager, handle: string) => Promise<string>,
-  ): Promise<string> {
-    for (let attempt = 0; ; attempt++) {
-      const made = attempt - wished.length;
-      const handle =
-        fixed ?? wished[attempt] ?? handleFrom(name, made < PLAIN_ATTEMPTS ? made : randomInt(10, 1_000_000));
-      try {
-        return await withFieldProblems(() =>
-          inTransaction(this.#dataSource, async (manager) => {
-            const id = await work(manager, handle);
-            // Looked at once the handle is ours: whoever gave it up in the meantime has reserved it by now.
-            if (await isReserved(manager, handle, null)) throw new HandleReserved();
-            return id;
-          }),
-        );
-      } catch (error) {
-        if (brokenConstraint(error) !== 'users_handle_taken' && !(error instanceof HandleReserved)) throw error;
-        if (fixed !== null) throw handleTaken(fixed);
-      }
-    }
   }
 
   /** The credential of a handle or an e-mail, or null. For signing in alone. */
@@ -388,8 +294,6 @@ export class Users {
     return credential?.email ?? null;
   }
 }
-
-class HandleReserved extends Error {}
 
 /** Holds an upload for a profile. @throws Problem `invalid` for one that is not the user's own */
 async function requireUpload(manager: EntityManager, userId: string, uploadId: string): Promise<void> {
