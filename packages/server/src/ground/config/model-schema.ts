@@ -1,6 +1,5 @@
 import { Type } from 'typebox';
-
-const closed = { additionalProperties: false } as const;
+import { closed } from './sections/closed.js';
 
 const oneOf = <T extends string>(...values: T[]) => Type.Union(values.map((value) => Type.Literal(value)));
 

@@ -1,0 +1,2 @@
+/** What a section does not name is a mistake. */
+export const closed = { additionalProperties: false } as const;
