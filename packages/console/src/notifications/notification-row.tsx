@@ -1,10 +1,10 @@
 import {
   mdiAccountPlusOutline,
   mdiAt,
-  mdiChatOutline,
+  mdiMessageOutline,
   mdiEmoticonPlusOutline,
   mdiEyeOutline,
-  mdiReplyOutline,
+  mdiReply,
 } from '@mdi/js';
 import { Box, Link, Stack, Typography } from '@mui/material';
 import { sayActors, sayActs } from '@gather-lane/words';
@@ -16,8 +16,8 @@ import { Avatar } from '../users/avatar';
 
 const ICONS = {
   followed: mdiAccountPlusOutline,
-  commented: mdiChatOutline,
-  replied: mdiReplyOutline,
+  commented: mdiMessageOutline,
+  replied: mdiReply,
   reacted: mdiEmoticonPlusOutline,
   mentioned: mdiAt,
   watched: mdiEyeOutline,

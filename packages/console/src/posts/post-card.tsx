@@ -1,4 +1,4 @@
-import { mdiChatOutline, mdiChevronDown, mdiPencilOutline, mdiTrashCanOutline } from '@mdi/js';
+import { mdiMessageOutline, mdiChevronDown, mdiPencilOutline, mdiDeleteOutline } from '@mdi/js';
 import { Button, Card, Stack, Tooltip, Typography } from '@mui/material';
 import type { FeedItem, Picture, Post } from '@gather-lane/client';
 import { useState } from 'react';
@@ -136,7 +136,7 @@ export function PostCard({
           component={RouterLink}
           to={`/posts/${post.id}`}
           color="inherit"
-          startIcon={<Icon outline={mdiChatOutline} />}
+          startIcon={<Icon outline={mdiMessageOutline} />}
           sx={{ color: 'text.secondary' }}
           aria-label={`${post.tallies.comments} comments`}
         >
@@ -167,11 +167,7 @@ export function PostCard({
           )}
           {post.can.withhold && <Button onClick={() => setRemoving('withhold')}>Withhold</Button>}
           {post.can.delete && (
-            <Button
-              startIcon={<Icon outline={mdiTrashCanOutline} />}
-              color="error"
-              onClick={() => setRemoving('delete')}
-            >
+            <Button startIcon={<Icon outline={mdiDeleteOutline} />} color="error" onClick={() => setRemoving('delete')}>
               Delete
             </Button>
           )}
