@@ -183,9 +183,12 @@ describe('a back-up', () => {
   test('of a server of one’s own is that server’s matter: the commands for it are said', async () => {
     const { address, drop } = await makeDatabase();
     const env = { GATHER_LANE_DATABASE_URL: urlOf(address) };
-    const { code, err } = await run(['backup', join(folder, 'elsewhere')], { cwd: emptyFolder(), env });
-    expect([code, existsSync(join(folder, 'elsewhere'))]).toEqual([1, false]);
-    expect(err).toMatch(/pg_basebackup -h 127\.0\.0\.1 -p \d+ -U postgres -D .*elsewhere/);
+    const elsewhere = join(folder, "who's elsewhere");
+    const { code, err } = await run(['backup', elsewhere], { cwd: emptyFolder(), env });
+    expect([code, existsSync(elsewhere)]).toEqual([1, false]);
+    expect(err).toMatch(/pg_basebackup -h \S+ -p \d+ -U postgres -D .*elsewhere/);
+    // To be pasted into a shell as it is.
+    expect(err).toContain(` -D '${folder}/who'\\''s elsewhere' -X stream`);
     expect(err).not.toContain(address.password!);
     await drop();
   });

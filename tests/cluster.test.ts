@@ -14,6 +14,7 @@ import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import pg from 'pg';
+import { isAlive } from '../packages/server/src/ground/database/cluster/keeper.js';
 import { clean, COMMAND, run, start, type Started } from './command.js';
 
 const asRoot = process.getuid?.() === 0;
@@ -29,14 +30,6 @@ const data = () => join(folder, '.gather-lane');
 const clusterPid = (): number => {
   const path = join(data(), 'pg/postmaster.pid');
   return existsSync(path) ? Number(readFileSync(path, 'utf8').split('\n')[0]) : NaN;
-};
-const isAlive = (pid: number) => {
-  try {
-    process.kill(pid, 0);
-    return true;
-  } catch {
-    return false;
-  }
 };
 /** How many posts the cluster of the folder holds; 0 as long as nothing answers there. */
 async function postsInCluster(): Promise<number> {

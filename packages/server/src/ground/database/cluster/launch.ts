@@ -5,7 +5,6 @@ import { totalmem } from 'node:os';
 import { join } from 'node:path';
 import { DatabaseFault } from '../database-fault.js';
 import type { Account } from './account.js';
-import { inList, makeSocketFolder } from './socket.js';
 
 /** What a server is started with, by the names of PostgreSQL. */
 export type Settings = Readonly<Record<string, string | number>>;
@@ -21,11 +20,11 @@ export interface ClusterParts {
   readonly account: Account | null;
 }
 
-function settings(port: number, binaries: string, socket: string | null): Settings {
+function settings(port: number, binaries: string): Settings {
   const mb = Math.floor(totalmem() / 1_048_576);
   return {
     listen_addresses: '127.0.0.1',
-    unix_socket_directories: socket === null ? '' : inList(socket),
+    unix_socket_directories: '',
     port,
     max_connections: 120,
     shared_buffers: `${Math.min(Math.max(Math.floor(mb / 8), 64), 2048)}MB`,
@@ -54,14 +53,14 @@ function settings(port: number, binaries: string, socket: string | null): Settin
  * @throws DatabaseFault
  */
 export async function launch(
-  parts: ClusterParts,
+  { home, folder, binaries, account }: ClusterParts,
   { samePort, more = {} }: { readonly samePort?: number | undefined; readonly more?: Settings },
 ): Promise<{ pid: number; port: number }> {
-  const { home, folder, binaries, account } = parts;
   const port = samePort ?? (await freePort());
-  const options = Object.entries({ ...settings(port, binaries, makeSocketFolder(parts, port)), ...more }).flatMap(
-    ([name, value]) => ['-c', `${name}=${value}`],
-  );
+  const options = Object.entries({ ...settings(port, binaries), ...more }).flatMap(([name, value]) => [
+    '-c',
+    `${name}=${value}`,
+  ]);
   const log = openSync(join(home, 'pg.log'), 'a', 0o600);
   // Detached: Ctrl-C in the terminal reaches the service alone, which then stops the cluster in order.
   const child = spawn(join(binaries, 'postgres'), ['-D', folder, ...options], {
