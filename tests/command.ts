@@ -4,6 +4,9 @@ import { join } from 'node:path';
 /** The built command. */
 export const COMMAND = join(process.cwd(), 'packages/cli/bin/gather-lane.js');
 
+/** What the tests tell V8, where they tell it something: commands that they start are gone as soon as they are. */
+const V8_FLAGS = process.execArgv.filter((flag) => flag.startsWith('--interrupt-budget'));
+
 /** What a run of the command left behind. */
 export interface Run {
   readonly code: number | null;
@@ -28,7 +31,7 @@ export const clean = (env: Record<string, string> = {}): NodeJS.ProcessEnv => {
 /** Runs the command to its end. */
 export function run(args: string[], { cwd, env, input }: Options = {}): Promise<Run> {
   return new Promise((resolve) => {
-    const child = spawn(process.execPath, [COMMAND, ...args], { env: clean(env), ...(cwd && { cwd }) });
+    const child = spawn(process.execPath, [...V8_FLAGS, COMMAND, ...args], { env: clean(env), ...(cwd && { cwd }) });
     let [out, err] = ['', ''];
     child.stdout.on('data', (chunk) => (out += String(chunk)));
     child.stderr.on('data', (chunk) => (err += String(chunk)));
@@ -58,7 +61,7 @@ export const start = (args: string[], options: Options = {}): Promise<Started> =
 /** The same with a command that was installed elsewhere. */
 export function startCommand(command: string, args: string[], { cwd, env }: Options = {}): Promise<Started> {
   return new Promise((resolve, reject) => {
-    const child = spawn(process.execPath, [command, 'start', '--json', '--port', '0', ...args], {
+    const child = spawn(process.execPath, [...V8_FLAGS, command, 'start', '--json', '--port', '0', ...args], {
       // Some tests call as fast as they can.
       env: clean({ GATHER_LANE_RATES_CALLS_PER_MINUTE: '100000', ...env }),
       ...(cwd && { cwd }),
