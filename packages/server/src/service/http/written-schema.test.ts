@@ -61,7 +61,7 @@ describe('a schema as values are written by it', () => {
   });
 
   test('takes along what it refers to, by way of others too, and nothing else', () => {
-    const shared = new Map(Object.values(SHARED).map((each) => [each.$id, each]));
+    const shared = new Map(Object.entries(SHARED));
     expect(referredBy(Type.Array(Type.Ref('Post#')), shared)).toEqual(['Post', 'Author']);
     // The one that leads nowhere would be an error if it were compiled.
     const write = writerOf(Type.Object({ post: nullable(Type.Ref('Post#')) }));

@@ -45,7 +45,7 @@ function plainTypesOf(options: readonly SchemaParts[]): string[] | null {
 }
 
 /** The names of all shared schemas that a schema refers to, by way of others too. @param shared all that there are, by name */
-export function referredBy(schema: unknown, shared: ReadonlyMap<string, SchemaParts>): string[] {
+export function referredBy(schema: unknown, shared: ReadonlyMap<string, object>): string[] {
   const names = new Set<string>();
   const visit = (part: unknown): void => {
     if (typeof part !== 'object' || part === null) return;

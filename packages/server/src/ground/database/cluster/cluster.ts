@@ -75,7 +75,7 @@ export async function startCluster(
     notice(`${found}; it kept its log elsewhere or not at all, and is started again.`);
     await adopted.stop();
   }
-  const started = await launch(parts, { more: { ...settings, ...withSocket(parts) } });
+  const started = await launch(parts, { more: { ...settings, ...(await withSocket(parts)) } });
   await untilReady(addressAt(started.port, password), started.pid, home);
   const cluster = clusterOf(parts, started, false);
   await makeDatabase(cluster.address);
@@ -99,7 +99,7 @@ function clusterOf(parts: Parts, { pid, port }: { pid: number; port: number }, a
   const { home, folder, password, settings } = parts;
   const address = addressAt(port, password, hostOf(home, port));
   const keeper = new ClusterKeeper(pid, async () => {
-    const again = await launch(parts, { samePort: port, more: { ...settings, ...withSocket(parts) } });
+    const again = await launch(parts, { samePort: port, more: { ...settings, ...(await withSocket(parts)) } });
     await untilReady(address, again.pid, home);
     return again.pid;
   });

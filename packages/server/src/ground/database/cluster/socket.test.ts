@@ -6,6 +6,7 @@ import pg from 'pg';
 import { explainConnectError } from '../diagnose.js';
 import { isDatabaseGone, wasCutOff } from '../gone.js';
 import { makeDataFolder, startCluster, type Cluster } from './cluster.js';
+import { takesSockets } from './socket.js';
 
 let above: string;
 beforeAll(() => {
@@ -71,6 +72,12 @@ describe('a cluster of ours', () => {
     } finally {
       await again.stop();
     }
+  });
+
+  test('has no socket where its file system takes none', async () => {
+    expect(await takesSockets('/proc')).toBe(false);
+    expect(await takesSockets(above)).toBe(true);
+    expect(readdirSync(above)).not.toContain('probe');
   });
 
   test('is talked to by loopback where the path is too long for a socket', async () => {

@@ -1,4 +1,5 @@
 import { chownSync, existsSync, mkdirSync, rmSync } from 'node:fs';
+import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { socketPath } from '../address.js';
 import type { ClusterParts, Settings } from './launch.js';
@@ -16,16 +17,26 @@ function socketFolder(home: string): string | null {
 /**
  * The setting by which a server that is about to start has a Unix socket, by which the service talks to it: a statement costs a fifth less
  * there than over the loopback. Its folder is not among the cluster's files, which are copied whole, and is made anew: what one left behind
- * that was killed is gone then.
+ * that was killed is gone then. It has none where its file system takes no sockets, as some that are shared with a host do not: it
+ * would not start.
  */
-export function withSocket({ home, account }: Pick<ClusterParts, 'home' | 'account'>): Settings {
+export async function withSocket({ home, account }: Pick<ClusterParts, 'home' | 'account'>): Promise<Settings> {
   const folder = socketFolder(home);
   if (folder === null) return {};
   rmSync(folder, { recursive: true, force: true });
   mkdirSync(folder, { mode: 0o700 });
+  if (!(await takesSockets(folder))) return {};
   if (account) chownSync(folder, account.uid, account.gid);
   // It is a list.
   return { unix_socket_directories: `"${folder.replaceAll('"', '""')}"` };
+}
+
+/** Whether there can be a Unix socket in a folder. */
+export function takesSockets(folder: string): Promise<boolean> {
+  return new Promise((resolve) => {
+    const probe = createServer().once('error', () => resolve(false));
+    probe.listen(join(folder, 'probe'), () => probe.close(() => resolve(true)));
+  });
 }
 
 /** The host that leads to a server that runs: its socket where it has one, else the loopback. */
