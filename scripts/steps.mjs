@@ -142,7 +142,7 @@ function step(name, folders, output, work) {
 }
 
 const node = (...args) => run(process.execPath, args);
-/** What takes other packages' word for types still needs version 6, which takes four times as long. */
+/** TypeScript 7: three times as fast as 6, which typescript-eslint and openapi-typescript still need. */
 const tsc = (...args) => node('node_modules/typescript-7/bin/tsc', ...args);
 
 /** Writes a package and all that it imports as few files, which is what runs: `scripts/bundle.mjs` says why. */
