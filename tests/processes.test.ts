@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import pg from 'pg';
+import { isAlive } from '../packages/server/src/ground/database/cluster/keeper.js';
 import { makeDatabase, urlOf, type TestDatabase } from '../packages/server/src/tests/test-database.js';
 import { poolSizeFor } from '../packages/server/src/service/processes/start-processes.js';
 import { run, start, type Started } from './command.js';
@@ -146,14 +147,6 @@ describe('a service of two processes', () => {
     const before = await pids();
     service.child.kill('SIGKILL');
     await service.ended;
-    const isAlive = (pid: number) => {
-      try {
-        process.kill(pid, 0);
-        return true;
-      } catch {
-        return false;
-      }
-    };
     await until(async () => !before.some(isAlive));
     await client.query(`DELETE FROM live_services`);
     // Calls of a minute count on, whatever was started anew meanwhile.

@@ -108,6 +108,7 @@ export {
   type Span,
   type StoredSpan,
 } from './reading/spans.js';
+export { inShellQuotes, shellWord } from './text/shell-word.js';
 export { normalAddress } from './text/address.js';
 export { firstCharacters, textFault } from './text/characters.js';
 export { lineFault, toLine } from './text/line.js';

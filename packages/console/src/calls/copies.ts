@@ -1,9 +1,6 @@
-import type { FoundOperation } from '@gather-lane/core/calls';
+import { shellWord, type FoundOperation } from '@gather-lane/core/calls';
 import type { CallerChoice, Draft, Sent } from './draft';
 import { readBody } from './draft';
-
-/** A word of a shell, quoted where it has to be. */
-const word = (text: string): string => (/^[\w@./:=,+-]+$/.test(text) ? text : `'${text.replaceAll("'", `'\\''`)}'`);
 
 const tokenOf = ({ as }: CallerChoice): string | null =>
   as === 'nobody' ? null : as === 'operator' ? '$GATHER_LANE_OPERATOR_KEY' : '$TOKEN';
@@ -12,10 +9,10 @@ const tokenOf = ({ as }: CallerChoice): string | null =>
 export function asCurl({ method, path, headers, body }: Sent, caller: CallerChoice, address: string): string {
   const token = tokenOf(caller);
   const parts = [
-    `curl -i ${method === 'GET' ? '' : `-X ${method} `}${word(address + path)}`,
+    `curl -i ${method === 'GET' ? '' : `-X ${method} `}${shellWord(address + path)}`,
     ...(token === null ? [] : [`-H "Authorization: Bearer ${token}"`]),
-    ...Object.entries(headers).map(([name, value]) => `-H ${word(`${name}: ${value}`)}`),
-    ...(body === undefined ? [] : [`-H 'Content-Type: application/json'`, `-d ${word(JSON.stringify(body))}`]),
+    ...Object.entries(headers).map(([name, value]) => `-H ${shellWord(`${name}: ${value}`)}`),
+    ...(body === undefined ? [] : [`-H 'Content-Type: application/json'`, `-d ${shellWord(JSON.stringify(body))}`]),
   ];
   return parts.join(' \\\n  ');
 }
@@ -59,14 +56,14 @@ type Values = Readonly<Record<string, string>>;
 
 /** Commands that do just what an operation does. */
 const COMMANDS: Readonly<Record<string, (given: Values, body: Record<string, unknown>) => string>> = {
-  createPost: (_, { body }) => `post ${word(String(body ?? ''))}`,
-  editPost: ({ post }, { body }) => `edit ${post} ${word(String(body ?? ''))}`,
+  createPost: (_, { body }) => `post ${shellWord(String(body ?? ''))}`,
+  editPost: ({ post }, { body }) => `edit ${post} ${shellWord(String(body ?? ''))}`,
   deletePost: ({ post }) => `delete ${post}`,
   getPost: ({ post }) => `show ${post}`,
   readFollowingFeed: ({ order, limit }) => `feed${order ? ` --order ${order}` : ''}${limit ? ` --limit ${limit}` : ''}`,
   follow: ({ user }) => `follow ${user}`,
   unfollow: ({ user }) => `unfollow ${user}`,
-  createComment: ({ post }, { body }) => `comment ${post} ${word(String(body ?? ''))}`,
+  createComment: ({ post }, { body }) => `comment ${post} ${shellWord(String(body ?? ''))}`,
   reactToPost: ({ post }, { kind }) => `react ${post} ${String(kind ?? '')}`,
   listNotifications: () => 'notifications',
   listTraces: () => 'traces',

@@ -10,6 +10,7 @@ export {
   type ApiSchema,
   type FoundOperation,
 } from '../api/operations.js';
+export { shellWord } from '../text/shell-word.js';
 export { type Difference } from '../walks/meet.js';
 export { recordWalk, type MadeCall } from '../walks/record-walk.js';
 export { runWalk, type CameBack, type SentCall, type StepOutcome, type WalkRunner } from '../walks/run-walk.js';

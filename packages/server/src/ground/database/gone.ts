@@ -4,6 +4,7 @@ import { QueryRunnerAlreadyReleasedError } from 'typeorm';
 const SQL_STATES = /^(08...|57P0[1235]|53300|25006|25P03)$/;
 const SYSTEM_ERRORS = [
   'ECONNREFUSED',
+  'NO_SOCKET',
   'ECONNRESET',
   'EPIPE',
   'ENOTFOUND',
@@ -22,6 +23,7 @@ const NEVER_SENT_STATES = [
   '57P03',
   '25006',
   'ECONNREFUSED',
+  'NO_SOCKET',
   'ENOTFOUND',
   'EHOSTUNREACH',
   'EAI_AGAIN',
@@ -44,8 +46,9 @@ function either(error: unknown, is: (failure: Failure) => boolean): boolean {
   return is(failure) || (inner !== undefined && inner !== error && either(inner, is));
 }
 
-/** A Unix socket that is not there: as where nothing listens. */
-const hasNoSocket = ({ code, syscall }: Failure): boolean => code === 'ENOENT' && syscall === 'connect';
+/** What a failure says it is. That a Unix socket is not there is told from a file that is not. */
+const codeOf = ({ code = '', syscall }: Failure): string =>
+  code === 'ENOENT' && syscall === 'connect' ? 'NO_SOCKET' : code;
 
 /** True for an error that means that the database is not to be reached or written, and not that a statement was wrong. */
 export const isDatabaseGone = (error: unknown): boolean =>
@@ -53,21 +56,16 @@ export const isDatabaseGone = (error: unknown): boolean =>
   either(
     error,
     (failure) =>
-      SQL_STATES.test(failure.code ?? '') ||
-      SYSTEM_ERRORS.includes(failure.code ?? '') ||
-      MESSAGES.test(failure.message ?? '') ||
-      hasNoSocket(failure),
+      SQL_STATES.test(codeOf(failure)) ||
+      SYSTEM_ERRORS.includes(codeOf(failure)) ||
+      MESSAGES.test(failure.message ?? ''),
   );
 
 /** True for a connection that broke after a statement may have been sent: nobody knows whether it was done. */
 export const wasCutOff = (error: unknown): boolean =>
   isDatabaseGone(error) &&
   !(error instanceof QueryRunnerAlreadyReleasedError) &&
-  !either(
-    error,
-    (failure) =>
-      NEVER_SENT_STATES.includes(failure.code ?? '') || NEVER_SENT.test(failure.message ?? '') || hasNoSocket(failure),
-  );
+  !either(error, (failure) => NEVER_SENT_STATES.includes(codeOf(failure)) || NEVER_SENT.test(failure.message ?? ''));
 
 /** True for a statement that took longer, or waited longer for a lock, than the limits allow. */
 export const isTooSlow = (error: unknown): boolean => either(error, ({ code = '' }) => TOO_SLOW.includes(code));

@@ -45,7 +45,7 @@ function plainTypesOf(options: readonly SchemaParts[]): string[] | null {
 }
 
 /** The names of all shared schemas that a schema refers to, by way of others too. @param shared all that there are, by name */
-export function referredBy(schema: unknown, shared: ReadonlyMap<string, object>): string[] {
+export function referredBy(schema: unknown, shared: Readonly<Record<string, object>>): string[] {
   const names = new Set<string>();
   const visit = (part: unknown): void => {
     if (typeof part !== 'object' || part === null) return;
@@ -53,7 +53,7 @@ export function referredBy(schema: unknown, shared: ReadonlyMap<string, object>)
     const name = typeof $ref === 'string' ? $ref.split('#')[0]! : '';
     if (name && !names.has(name)) {
       names.add(name);
-      visit(shared.get(name));
+      visit(shared[name]);
     }
     Object.values(part).forEach(visit);
   };

@@ -1,6 +1,7 @@
 import { existsSync, mkdirSync, readdirSync, writeFileSync } from 'node:fs';
 import { writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
+import { shellWord } from '@gather-lane/core';
 import type { MediaStore } from '../../accounts/media/store.js';
 import { sayServers, type DatabaseAddress } from '../../ground/database/address.js';
 import { copyCluster } from '../../ground/database/cluster/copies.js';
@@ -61,12 +62,9 @@ async function copyPictures(store: MediaStore, folder: string, copied: Set<strin
   }
 }
 
-/** As a word of a shell: in quotes where it has to be. */
-const word = (text: string): string => (/^[\w@%+=:,./-]+$/.test(text) ? text : `'${text.replaceAll("'", `'\\''`)}'`);
-
 const commandsFor = (address: DatabaseAddress, folder: string): string =>
   `The database is a server of yours (${address.database} at ${sayServers(address)}), which has tools of its own for this. All of the server, to start again from or to replay its log up to an instant:
-  pg_basebackup -h ${word(address.host)} -p ${address.port} -U ${word(address.user)} -D ${word(folder)} -X stream -c fast
+  pg_basebackup -h ${shellWord(address.host)} -p ${address.port} -U ${shellWord(address.user)} -D ${shellWord(folder)} -X stream -c fast
 This database alone, to be read in by pg_restore:
-  pg_dump -h ${word(address.host)} -p ${address.port} -U ${word(address.user)} -Fc -f ${word(`${folder}.dump`)} ${word(address.database)}
+  pg_dump -h ${shellWord(address.host)} -p ${address.port} -U ${shellWord(address.user)} -Fc -f ${shellWord(`${folder}.dump`)} ${shellWord(address.database)}
 Copy the folder of pictures before and after. Or take \`gather-lane export\`, which any version reads.`;

@@ -2,6 +2,7 @@ import { execFile } from 'node:child_process';
 import { chownSync, existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join, resolve } from 'node:path';
 import { promisify } from 'node:util';
+import { inShellQuotes } from '@gather-lane/core';
 import type { Config } from '../../config/schema.js';
 import { DatabaseFault } from '../database-fault.js';
 import { firstClosedFolder } from './account.js';
@@ -104,4 +105,4 @@ function copying(log: string): string {
 }
 
 /** As a word of a shell, in a setting of PostgreSQL where a percent sign stands for more. */
-const inShell = (path: string): string => `'${path.replaceAll("'", `'\\''`).replaceAll('%', '%%')}'`;
+const inShell = (path: string): string => inShellQuotes(path).replaceAll('%', '%%');

@@ -74,6 +74,18 @@ describe('a cluster of ours', () => {
     }
   });
 
+  test('is talked to by loopback where it outlived a service that knew of no socket', async () => {
+    const { data, cluster } = await clusterIn('older');
+    rmSync(join(data, 'socket'), { recursive: true });
+    const adopted = await startCluster(data, () => undefined);
+    try {
+      expect([adopted.adopted, adopted.address.host]).toEqual([true, '127.0.0.1']);
+      expect(await comesFrom(adopted)).toBe('127.0.0.1');
+    } finally {
+      await cluster.stop();
+    }
+  });
+
   test('has no socket where its file system takes none', async () => {
     expect(await takesSockets('/proc')).toBe(false);
     expect(await takesSockets(above)).toBe(true);
